@@ -1,0 +1,17 @@
+# What every target of the project shares. No global flags: a target asks for these by name.
+function(moorhaze_target name)
+    target_compile_options(${name} PRIVATE -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor
+                                           -Woverloaded-virtual -Wcast-qual)
+    # GCC 12 rejects nothing here, but function clones and sanitizers do not go together (see work/clones.h).
+    target_include_directories(${name} PUBLIC ${PROJECT_SOURCE_DIR})
+endfunction()
+
+# A test on disk that no target lists would never run.
+function(moorhaze_check_tests_listed folder)
+    file(GLOB_RECURSE on_disk RELATIVE ${folder} CONFIGURE_DEPENDS ${folder}/*_test.cpp)
+    foreach(file IN LISTS on_disk)
+        if(NOT file IN_LIST ARGN)
+            message(FATAL_ERROR "${folder}/${file} is not listed in a CMakeLists.txt, so it would never run")
+        endif()
+    endforeach()
+endfunction()

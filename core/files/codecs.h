@@ -1,0 +1,52 @@
+#pragma once
+#include <cstdio>
+#include <filesystem>
+#include <memory>
+
+#include "core/picture/picture.h"
+#include "core/work/errors.h"
+
+/// Private to core/files: one decoder and one encoder per file format.
+/// Decoders return pixels as they lie in the file (orientation not applied), widened to RGB.
+namespace moorhaze::codecs {
+
+/// What a file's header says.
+struct Header {
+    int width = 0, height = 0, bits = 0;
+    bool grey = false;
+};
+
+struct EncodeOptions {
+    int jpeg_quality = 95;  ///< 1..100; from 90 on colour is stored at full resolution
+};
+
+inline constexpr double kMaxMegapixels = 500;  ///< more than any camera of today; guards against damaged headers
+
+struct FileCloser {
+    void operator()(std::FILE* file) const noexcept { std::fclose(file); }
+};
+using FileHandle = std::unique_ptr<std::FILE, FileCloser>;
+
+/// @throws FileError with the system's reason.
+FileHandle open_for_reading(const std::filesystem::path& file);
+FileHandle open_for_writing(const std::filesystem::path& file);
+/// Flushes to the disc. @throws FileError when the disc is full or gone.
+void finish_writing(FileHandle file, const std::filesystem::path& name);
+
+/// @throws FileError when a header's size is impossible.
+void check_size(const std::filesystem::path& file, double width, double height);
+
+Header probe_jpeg(const std::filesystem::path& file);
+Header probe_tiff(const std::filesystem::path& file);
+Header probe_png(const std::filesystem::path& file);
+
+/// @param shrink  1, 2, 4 or 8: decode at that fraction of the size (JPEG only; others ignore it).
+Picture decode_jpeg(const std::filesystem::path& file, int shrink);
+Picture decode_tiff(const std::filesystem::path& file);
+Picture decode_png(const std::filesystem::path& file);
+
+void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options);
+void encode_tiff(const std::filesystem::path& file, const Picture& picture);
+void encode_png(const std::filesystem::path& file, const Picture& picture);
+
+}  // namespace moorhaze::codecs

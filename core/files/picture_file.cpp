@@ -1,0 +1,228 @@
+#include "core/files/picture_file.h"
+
+#include <lcms2.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <opencv2/imgproc.hpp>
+
+#include "core/files/codecs.h"
+#include "core/files/safe_write.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace codecs {
+
+FileHandle open_for_reading(const std::filesystem::path& file) {
+    FileHandle handle(std::fopen(file.c_str(), "rb"));
+    if (!handle)
+        throw FileError(file.string() + ": cannot be opened (" + std::strerror(errno) +
+                        "). Check that it exists and may be read.");
+    return handle;
+}
+
+FileHandle open_for_writing(const std::filesystem::path& file) {
+    FileHandle handle(std::fopen(file.c_str(), "wb"));
+    if (!handle)
+        throw FileError(file.string() + ": cannot be written (" + std::strerror(errno) +
+                        "). Choose another folder.");
+    return handle;
+}
+
+void finish_writing(FileHandle file, const std::filesystem::path& name) {
+    const bool flushed = std::fflush(file.get()) == 0 && !std::ferror(file.get()) && fsync(fileno(file.get())) == 0;
+    const int reason = errno;
+    if (std::fclose(file.release()) != 0 || !flushed)
+        throw FileError(name.string() + ": could not be written (" + std::strerror(reason) + "). Is the disc full?");
+}
+
+void check_size(const std::filesystem::path& file, double width, double height) {
+    if (width < 1 || height < 1)
+        throw FileError(file.string() + ": says it is empty (" + std::to_string(long(width)) + "x" +
+                        std::to_string(long(height)) + " pixels). Copy it again, or leave this frame out.");
+    if (width * height > kMaxMegapixels * 1e6 || width > 1e6 || height > 1e6)
+        throw FileError(file.string() + ": says it has " + std::to_string(long(width)) + "x" +
+                        std::to_string(long(height)) + " pixels, more than the " +
+                        std::to_string(int(kMaxMegapixels)) +
+                        " megapixels Moorhaze opens. Is it damaged? Else make it smaller first.");
+}
+
+}  // namespace codecs
+
+namespace {
+
+const char* name_of(FileFormat format) {
+    switch (format) {
+        case FileFormat::jpeg: return "JPEG";
+        case FileFormat::tiff: return "TIFF";
+        case FileFormat::png: return "PNG";
+    }
+    return "";
+}
+
+/// The signatures of ISO/IEC 10918-1 (JPEG), TIFF 6.0 and BigTIFF, and ISO/IEC 15948 (PNG).
+FileFormat format_of_content(const std::filesystem::path& file) {
+    const auto handle = codecs::open_for_reading(file);
+    unsigned char start[8] = {};
+    const auto count = std::fread(start, 1, sizeof start, handle.get());
+    if (count == 0)
+        throw FileError(file.string() + (std::filesystem::is_directory(file)
+                                             ? ": is a folder. Name it alone to open the frames in it."
+                                             : ": is empty. Copy it again from the card."));
+    auto begins = [&](const char* signature, std::size_t length) {
+        return count >= length && std::memcmp(start, signature, length) == 0;
+    };
+    if (begins("\xFF\xD8\xFF", 3)) return FileFormat::jpeg;
+    if (begins("\x89PNG\r\n\x1A\n", 8)) return FileFormat::png;
+    if (begins("II*\0", 4) || begins("MM\0*", 4) || begins("II+\0", 4) || begins("MM\0+", 4)) return FileFormat::tiff;
+    throw FileError(file.string() + ": is not a JPEG, TIFF or PNG, whatever its name says. Leave it out, or "
+                                    "convert it first.");
+}
+
+codecs::Header probe(const std::filesystem::path& file, FileFormat format) {
+    switch (format) {
+        case FileFormat::jpeg: return codecs::probe_jpeg(file);
+        case FileFormat::tiff: return codecs::probe_tiff(file);
+        case FileFormat::png: return codecs::probe_png(file);
+    }
+    return {};
+}
+
+/// EXIF orientation 1..8 (tag 0x0112): how to lay the stored pixels upright.
+cv::Mat upright(const cv::Mat& stored, int orientation) {
+    if (stored.empty() || orientation <= 1) return stored;
+    cv::Mat turned = stored;
+    if (orientation >= 5) cv::transpose(stored, turned);
+    // After the transposition of 5..8, which mirror is left.
+    static constexpr int none = 2;
+    static constexpr int mirror[] = {none, none, 1, -1, 0, none, 1, -1, 0};
+    if (mirror[orientation] == none) return turned;
+    cv::Mat out;
+    cv::flip(turned, out, mirror[orientation]);
+    return out;
+}
+
+/// A grey profile cannot stay on RGB pixels: the values become sRGB by way of it.
+void convert_grey_profile(Picture& picture) {
+    if (picture.profile.icc.empty()) return;
+    cmsHPROFILE own = cmsOpenProfileFromMem(picture.profile.icc.data(), cmsUInt32Number(picture.profile.icc.size()));
+    if (!own) {
+        picture.profile = {};
+        return;
+    }
+    if (cmsGetColorSpace(own) == cmsSigGrayData) {
+        cmsHPROFILE srgb = cmsCreate_sRGBProfile();
+        const bool deep = picture.bits() == 16;
+        cmsHTRANSFORM way = cmsCreateTransform(own, deep ? TYPE_GRAY_16 : TYPE_GRAY_8, srgb,
+                                               deep ? TYPE_RGB_16 : TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC, 0);
+        if (way) {
+            cv::Mat grey;
+            cv::extractChannel(picture.pixels, grey, 0);
+            for (int y = 0; y < grey.rows; ++y)
+                cmsDoTransform(way, grey.ptr(y), picture.pixels.ptr(y), cmsUInt32Number(grey.cols));
+            cmsDeleteTransform(way);
+        }
+        cmsCloseProfile(srgb);
+        picture.profile = {};
+    }
+    cmsCloseProfile(own);
+}
+
+Picture decode(const std::filesystem::path& file, FileFormat format, int jpeg_shrink, int orientation) {
+    Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, jpeg_shrink)
+                      : format == FileFormat::tiff ? codecs::decode_tiff(file)
+                                                   : codecs::decode_png(file);
+    convert_grey_profile(picture);
+    picture.pixels = upright(picture.pixels, orientation);
+    picture.alpha = upright(picture.alpha, orientation);
+    return picture;
+}
+
+}  // namespace
+
+const std::vector<std::string>& picture_endings() {
+    static const std::vector<std::string> endings = {".jpg", ".jpeg", ".tif", ".tiff", ".png"};
+    return endings;
+}
+
+FileFormat format_of_name(const std::filesystem::path& file) {
+    std::string ending = file.extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    if (ending == ".jpg" || ending == ".jpeg") return FileFormat::jpeg;
+    if (ending == ".tif" || ending == ".tiff") return FileFormat::tiff;
+    if (ending == ".png") return FileFormat::png;
+    throw BadParameter(file.string() + ": the ending says no format that can be written. Use .tif, .jpg or .png.");
+}
+
+PictureInfo read_picture_info(const std::filesystem::path& file) {
+    PictureInfo info;
+    info.format = format_of_content(file);
+    const codecs::Header header = probe(file, info.format);
+    codecs::check_size(file, header.width, header.height);
+    info.shooting = read_shooting_data(file);
+    info.width = header.width;
+    info.height = header.height;
+    if (info.shooting.orientation >= 5) std::swap(info.width, info.height);
+    info.bits = header.bits;
+    try {
+        if (format_of_name(file) != info.format)
+            info.warning = file.string() + ": holds a " + name_of(info.format) + ", though its name says otherwise";
+    } catch (const BadParameter&) {
+        info.warning = file.string() + ": holds a " + name_of(info.format) + ", though its name does not say so";
+    }
+    return info;
+}
+
+Picture read_picture(const std::filesystem::path& file) {
+    const FileFormat format = format_of_content(file);
+    return decode(file, format, 1, read_shooting_data(file).orientation);
+}
+
+Picture read_preview(const std::filesystem::path& file, int longest_side_px) {
+    if (longest_side_px < 1) throw BadParameter("a preview needs at least 1 pixel");
+    const FileFormat format = format_of_content(file);
+    const codecs::Header header = probe(file, format);
+    int shrink = 1;
+    while (shrink < 8 && std::max(header.width, header.height) / (2 * shrink) >= longest_side_px) shrink *= 2;
+    Picture picture = decode(file, format, shrink, read_shooting_data(file).orientation);
+    const double factor = double(longest_side_px) / std::max(picture.width(), picture.height());
+    if (factor < 1) {
+        cv::resize(picture.pixels, picture.pixels, {}, factor, factor, cv::INTER_AREA);
+        if (!picture.alpha.empty()) cv::resize(picture.alpha, picture.alpha, picture.pixels.size(), 0, 0, cv::INTER_AREA);
+    }
+    return picture;
+}
+
+Picture with_bits(const Picture& picture, int bits) {
+    if (bits != 8 && bits != 16) throw BadParameter("a picture has 8 or 16 bits a sample");
+    if (picture.bits() == bits) return picture;
+    Picture converted{{}, {}, picture.profile};
+    const int depth = bits == 16 ? CV_16U : CV_8U;
+    const double scale = bits == 16 ? 257.0 : 1.0 / 257.0;
+    picture.pixels.convertTo(converted.pixels, depth, scale);
+    if (!picture.alpha.empty()) picture.alpha.convertTo(converted.alpha, depth, scale);
+    return converted;
+}
+
+void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
+                   const WriteSettings& settings, const Job& job) {
+    if (picture.pixels.empty()) throw BadParameter(file.string() + ": there is no picture to write");
+    if (settings.jpeg_quality < 1 || settings.jpeg_quality > 100)
+        throw BadParameter("JPEG quality lies between 1 and 100");
+    const Picture ready = with_bits(picture, settings.format == FileFormat::jpeg ? 8 : settings.bits);
+    write_beside_then_rename(file, settings.overwrite, [&](const std::filesystem::path& temporary) {
+        job.checkpoint(0.1);
+        switch (settings.format) {
+            case FileFormat::jpeg: codecs::encode_jpeg(temporary, ready, {settings.jpeg_quality}); break;
+            case FileFormat::tiff: codecs::encode_tiff(temporary, ready); break;
+            case FileFormat::png: codecs::encode_png(temporary, ready); break;
+        }
+        job.checkpoint(0.8);
+        write_shooting_data(temporary, shooting, settings.made_with);
+        job.checkpoint(1.0);
+    });
+}
+
+}  // namespace moorhaze

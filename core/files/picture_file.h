@@ -1,0 +1,58 @@
+#pragma once
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "core/files/shooting_data.h"
+#include "core/picture/picture.h"
+#include "core/work/job.h"
+
+namespace moorhaze {
+
+enum class FileFormat { jpeg, tiff, png };
+
+/// What a picture file holds, without decoding its pixels.
+struct PictureInfo {
+    FileFormat format = FileFormat::jpeg;
+    int width = 0, height = 0;  ///< upright, in pixels
+    int bits = 8;               ///< per sample
+    ShootingData shooting;
+    std::string warning;  ///< e.g. that the name's ending tells another format; empty if none
+};
+
+/// The endings that are offered and looked for, lower case with the dot.
+const std::vector<std::string>& picture_endings();
+
+/// The format that a name's ending tells. @throws BadParameter naming the endings that can be written.
+FileFormat format_of_name(const std::filesystem::path& file);
+
+/// Looks at the first bytes, not at the name.
+/// @throws FileError for a missing, empty, damaged, oversized or foreign file.   Thread-safe.
+PictureInfo read_picture_info(const std::filesystem::path& file);
+
+/// Decodes a picture upright; grey becomes RGB (a grey profile is converted to sRGB), the profile is kept.
+/// @throws FileError.   Thread-safe; peak memory 1 picture, 2 when it must be turned.
+Picture read_picture(const std::filesystem::path& file);
+
+/// A smaller picture, at least `longest_side_px` long where the file is; quick for JPEG.
+/// @throws FileError, BadParameter.   Thread-safe.
+Picture read_preview(const std::filesystem::path& file, int longest_side_px);
+
+struct WriteSettings {
+    FileFormat format = FileFormat::tiff;
+    int bits = 16;             ///< 8 or 16; JPEG is always 8
+    int jpeg_quality = 95;     ///< 1..100
+    bool overwrite = false;    ///< otherwise an existing file is an error
+    std::string made_with;     ///< how the picture was made, for the file's metadata; may be empty
+};
+
+/// Writes beside the target and renames when complete: a failed or cancelled write leaves no file and never
+/// harms an existing one. Profile and shooting data go with it.
+/// @throws FileError, BadParameter, Cancelled.   Thread-safe for different files.
+void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
+                   const WriteSettings& settings, const Job& job);
+
+/// Same pixels at another depth: ×257 up, rounded down.
+Picture with_bits(const Picture& picture, int bits);
+
+}  // namespace moorhaze

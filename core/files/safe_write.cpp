@@ -1,0 +1,86 @@
+#include "core/files/safe_write.h"
+
+#include <fcntl.h>
+#include <stdlib.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include "core/files/codecs.h"
+#include "core/work/errors.h"
+
+namespace moorhaze {
+namespace {
+
+class TemporaryFile {
+  public:
+    explicit TemporaryFile(const std::filesystem::path& target) {
+        const auto folder = target.has_parent_path() ? target.parent_path() : std::filesystem::path(".");
+        const std::string ending = target.extension().string();
+        std::string name = (folder / (".moorhaze-XXXXXX" + ending)).string();
+        const int handle = mkstemps(name.data(), int(ending.size()));
+        if (handle < 0)
+            throw FileError(target.string() + ": the folder cannot be written (" + std::strerror(errno) +
+                            "). Choose another folder.");
+        const mode_t mask = umask(0);
+        umask(mask);
+        fchmod(handle, 0666 & ~mask);
+        close(handle);
+        name_ = name;
+    }
+    TemporaryFile(const TemporaryFile&) = delete;
+    TemporaryFile& operator=(const TemporaryFile&) = delete;
+    ~TemporaryFile() {
+        std::error_code ignored;
+        if (!name_.empty()) std::filesystem::remove(name_, ignored);
+    }
+    const std::filesystem::path& name() const { return name_; }
+
+    void become(const std::filesystem::path& target, bool overwrite) {
+        int result = overwrite ? ::rename(name_.c_str(), target.c_str())
+                               : renameat2(AT_FDCWD, name_.c_str(), AT_FDCWD, target.c_str(), RENAME_NOREPLACE);
+        // Some network file systems don't know RENAME_NOREPLACE; the check before writing has to do there.
+        if (result != 0 && !overwrite && errno == EINVAL && !std::filesystem::exists(target))
+            result = ::rename(name_.c_str(), target.c_str());
+        if (result != 0)
+            throw FileError(target.string() + ": could not be put in place (" + std::strerror(errno) +
+                            "). Choose another name.");
+        name_.clear();
+    }
+
+  private:
+    std::filesystem::path name_;
+};
+
+}  // namespace
+
+void write_beside_then_rename(const std::filesystem::path& target, bool overwrite,
+                              const std::function<void(const std::filesystem::path&)>& write) {
+    if (!overwrite && std::filesystem::exists(target))
+        throw FileError(target.string() + ": exists already. Choose another name, or allow overwriting.");
+    TemporaryFile temporary(target);
+    try {
+        write(temporary.name());
+    } catch (const FileError& error) {
+        // The person knows the target's name only.
+        std::string message = error.what();
+        const std::string own_name = temporary.name().string();
+        if (const auto place = message.find(own_name); place != std::string::npos)
+            message.replace(place, own_name.size(), target.string());
+        throw FileError(message);
+    }
+    temporary.become(target, overwrite);
+}
+
+void write_text_file(const std::filesystem::path& target, const std::string& text, bool overwrite) {
+    write_beside_then_rename(target, overwrite, [&](const std::filesystem::path& file) {
+        auto out = codecs::open_for_writing(file);
+        if (std::fwrite(text.data(), 1, text.size(), out.get()) != text.size())
+            throw FileError(target.string() + ": could not be written. Is the disc full?");
+        codecs::finish_writing(std::move(out), target);
+    });
+}
+
+}  // namespace moorhaze

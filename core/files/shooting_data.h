@@ -1,0 +1,35 @@
+#pragma once
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace moorhaze {
+
+/// What the camera wrote beside the pixels (EXIF 2.32 tags). A value the file does not give is empty.
+struct ShootingData {
+    std::optional<std::string> taken;  ///< "2026-11-24 07:31:05", camera's own clock
+    std::optional<double> f_number;
+    std::optional<double> exposure_s;
+    std::optional<double> iso;
+    std::optional<double> focal_length_mm;
+    std::optional<double> focus_distance_m;  ///< SubjectDistance
+    std::optional<double> sensor_width_mm;   ///< from the focal plane resolution
+    std::string camera;                      ///< maker and model
+    int orientation = 1;                     ///< 1..8, how the stored pixels lie
+    std::vector<std::uint8_t> exif;          ///< all of it, to hand on: a TIFF-structured block
+    bool operator==(const ShootingData&) const = default;
+};
+
+/// Reads the shooting data of a JPEG, TIFF or PNG. A file without any, or with damaged ones, gives an empty
+/// value: shooting data never stop a series.   Thread-safe.
+ShootingData read_shooting_data(const std::filesystem::path& file);
+
+/// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview and
+/// the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware and
+/// UserComment.
+/// @throws FileError.   Thread-safe.
+void write_shooting_data(const std::filesystem::path& file, const ShootingData& data, const std::string& made_with);
+
+}  // namespace moorhaze

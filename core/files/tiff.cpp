@@ -1,0 +1,250 @@
+#include <tiffio.h>
+
+#include <cstring>
+#include <opencv2/core.hpp>
+
+#include "core/files/codecs.h"
+
+namespace moorhaze::codecs {
+namespace {
+
+int remember(TIFF*, void* keeper, const char*, const char* format, va_list values) {
+    char line[512];
+    std::vsnprintf(line, sizeof line, format, values);
+    auto* message = static_cast<std::string*>(keeper);
+    if (message->empty()) *message = line;
+    return 1;
+}
+int ignore(TIFF*, void*, const char*, const char*, va_list) { return 1; }
+
+/// An open TIFF whose messages are kept for us instead of printed.
+class Handle {
+  public:
+    Handle(const std::filesystem::path& file, const char* mode) : file_(file) {
+        std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
+                                                                             TIFFOpenOptionsFree);
+        TIFFOpenOptionsSetErrorHandlerExtR(options.get(), remember, &message_);
+        TIFFOpenOptionsSetWarningHandlerExtR(options.get(), ignore, nullptr);
+        tiff_ = TIFFOpenExt(file.c_str(), mode, options.get());
+        if (!tiff_) fail();
+    }
+    Handle(const Handle&) = delete;
+    Handle& operator=(const Handle&) = delete;
+    ~Handle() { close(); }
+
+    void close() {
+        if (tiff_) TIFFClose(tiff_);
+        tiff_ = nullptr;
+    }
+    TIFF* get() const { return tiff_; }
+    const std::string& message() const { return message_; }
+
+    template <class Value>
+    Value tag(ttag_t name, Value otherwise) const {
+        Value value = otherwise;
+        TIFFGetFieldDefaulted(tiff_, name, &value);
+        return value;
+    }
+
+    [[noreturn]] void fail() const {
+        throw FileError(file_.string() + ": the TIFF is damaged or cut off (" +
+                        (message_.empty() ? "no reason given" : message_) +
+                        "). Copy it again, or leave this frame out.");
+    }
+    [[noreturn]] void unsupported(const std::string& what) const {
+        throw FileError(file_.string() + ": " + what +
+                        ", which Moorhaze does not read. Save it as 8- or 16-bit RGB and open it again.");
+    }
+
+  private:
+    std::filesystem::path file_;
+    std::string message_;
+    TIFF* tiff_ = nullptr;
+};
+
+struct Layout {
+    int width, height, bits, samples;
+    std::uint16_t photometric, planar;
+    bool grey() const { return photometric <= PHOTOMETRIC_MINISBLACK; }
+};
+
+Layout layout_of(const Handle& tiff, const std::filesystem::path& file) {
+    Layout layout{};
+    const auto width = tiff.tag<std::uint32_t>(TIFFTAG_IMAGEWIDTH, 0);
+    const auto height = tiff.tag<std::uint32_t>(TIFFTAG_IMAGELENGTH, 0);
+    check_size(file, width, height);
+    layout.width = int(width);
+    layout.height = int(height);
+    layout.bits = tiff.tag<std::uint16_t>(TIFFTAG_BITSPERSAMPLE, 1);
+    layout.samples = tiff.tag<std::uint16_t>(TIFFTAG_SAMPLESPERPIXEL, 1);
+    layout.photometric = tiff.tag<std::uint16_t>(TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_MINISBLACK);
+    layout.planar = tiff.tag<std::uint16_t>(TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+    if (layout.bits != 8 && layout.bits != 16)
+        tiff.unsupported("its samples have " + std::to_string(layout.bits) + " bits");
+    if (tiff.tag<std::uint16_t>(TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_UINT) != SAMPLEFORMAT_UINT)
+        tiff.unsupported("its samples are signed or floating point");
+    const bool ycc = layout.photometric == PHOTOMETRIC_YCBCR &&
+                     tiff.tag<std::uint16_t>(TIFFTAG_COMPRESSION, COMPRESSION_NONE) == COMPRESSION_JPEG;
+    if (layout.photometric == PHOTOMETRIC_PALETTE) tiff.unsupported("it holds a palette");
+    if (!layout.grey() && layout.photometric != PHOTOMETRIC_RGB && !ycc)
+        tiff.unsupported("its colours are neither grey nor RGB");
+    if (ycc) TIFFSetField(tiff.get(), TIFFTAG_JPEGCOLORMODE, JPEGCOLORMODE_RGB);
+    if (layout.samples < (layout.grey() ? 1 : 3) || layout.samples > 8)
+        tiff.unsupported("it has " + std::to_string(layout.samples) + " samples a pixel");
+    return layout;
+}
+
+/// All samples, H×W×samples, put together from strips or tiles, interleaved or in planes.
+cv::Mat read_samples(const Handle& tiff, const Layout& layout) {
+    const int depth = layout.bits == 16 ? CV_16U : CV_8U;
+    const std::size_t sample_bytes = std::size_t(layout.bits) / 8;
+    cv::Mat all(layout.height, layout.width, CV_MAKETYPE(depth, layout.samples));
+    const bool planes = layout.planar == PLANARCONFIG_SEPARATE && layout.samples > 1;
+    const int block_samples = planes ? 1 : layout.samples;
+    const bool tiled = TIFFIsTiled(tiff.get());
+
+    const auto block_width =
+        tiled ? tiff.tag<std::uint32_t>(TIFFTAG_TILEWIDTH, 0) : std::uint32_t(layout.width);
+    auto block_height = tiled ? tiff.tag<std::uint32_t>(TIFFTAG_TILELENGTH, 0)
+                              : tiff.tag<std::uint32_t>(TIFFTAG_ROWSPERSTRIP, std::uint32_t(layout.height));
+    if (!tiled) block_height = std::min(block_height, std::uint32_t(layout.height));
+    if (block_width == 0 || block_height == 0) tiff.fail();
+    const tmsize_t block_bytes = tiled ? TIFFTileSize(tiff.get()) : TIFFStripSize(tiff.get());
+    const std::size_t row_bytes = block_width * std::size_t(block_samples) * sample_bytes;
+    if (block_bytes <= 0 || std::size_t(block_bytes) < row_bytes) tiff.fail();
+    check_size("TIFF block", block_width, block_height);
+    std::vector<std::uint8_t> block(static_cast<std::size_t>(block_bytes));
+
+    for (int plane = 0; plane < (planes ? layout.samples : 1); ++plane)
+        for (std::uint32_t top = 0; top < std::uint32_t(layout.height); top += block_height)
+            for (std::uint32_t left = 0; left < std::uint32_t(layout.width); left += block_width) {
+                const auto sample = std::uint16_t(plane);
+                const tmsize_t got =
+                    tiled ? TIFFReadEncodedTile(tiff.get(), TIFFComputeTile(tiff.get(), left, top, 0, sample),
+                                                block.data(), block_bytes)
+                          : TIFFReadEncodedStrip(tiff.get(), TIFFComputeStrip(tiff.get(), top, sample),
+                                                 block.data(), block_bytes);
+                const int rows = int(std::min(block_height, std::uint32_t(layout.height) - top));
+                const int columns = int(std::min(block_width, std::uint32_t(layout.width) - left));
+                if (got < 0 || std::size_t(got) < row_bytes * std::size_t(rows - 1) +
+                                                      std::size_t(columns * block_samples) * sample_bytes)
+                    tiff.fail();
+                for (int y = 0; y < rows; ++y) {
+                    const std::uint8_t* source = block.data() + std::size_t(y) * row_bytes;
+                    std::uint8_t* target =
+                        all.ptr(int(top) + y) + std::size_t(left) * std::size_t(layout.samples) * sample_bytes;
+                    if (!planes)
+                        std::memcpy(target, source, std::size_t(columns * block_samples) * sample_bytes);
+                    else
+                        for (int x = 0; x < columns; ++x)
+                            std::memcpy(target + std::size_t(x * layout.samples + plane) * sample_bytes,
+                                        source + std::size_t(x) * sample_bytes, sample_bytes);
+                }
+            }
+    return all;
+}
+
+/// Associated ("premultiplied") colours divided by their alpha.
+template <class Value>
+void unassociate(cv::Mat& pixels, const cv::Mat& alpha, double full) {
+    for (int y = 0; y < pixels.rows; ++y) {
+        auto* colour = pixels.ptr<Value>(y);
+        const auto* cover = alpha.ptr<Value>(y);
+        for (int i = 0; i < 3 * pixels.cols; ++i)
+            if (cover[i / 3] > 0) colour[i] = Value(std::min(full, colour[i] * full / cover[i / 3] + 0.5));
+    }
+}
+
+void write(Handle& tiff, const Picture& picture) {
+    const int samples = picture.alpha.empty() ? 3 : 4;
+    const int bits = picture.bits();
+    TIFF* out = tiff.get();
+    TIFFSetField(out, TIFFTAG_IMAGEWIDTH, std::uint32_t(picture.width()));
+    TIFFSetField(out, TIFFTAG_IMAGELENGTH, std::uint32_t(picture.height()));
+    TIFFSetField(out, TIFFTAG_SAMPLESPERPIXEL, samples);
+    TIFFSetField(out, TIFFTAG_BITSPERSAMPLE, bits);
+    TIFFSetField(out, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
+    TIFFSetField(out, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+    TIFFSetField(out, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
+    TIFFSetField(out, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
+    TIFFSetField(out, TIFFTAG_PREDICTOR, PREDICTOR_HORIZONTAL);
+    TIFFSetField(out, TIFFTAG_ZIPQUALITY, 1);
+    TIFFSetField(out, TIFFTAG_ROWSPERSTRIP, 64);
+    TIFFSetField(out, TIFFTAG_SOFTWARE, "Moorhaze");
+    if (samples == 4) {
+        const std::uint16_t kind = EXTRASAMPLE_UNASSALPHA;
+        TIFFSetField(out, TIFFTAG_EXTRASAMPLES, 1, &kind);
+    }
+    if (!picture.profile.icc.empty())
+        TIFFSetField(out, TIFFTAG_ICCPROFILE, std::uint32_t(picture.profile.icc.size()),
+                     picture.profile.icc.data());
+
+    cv::Mat row;
+    for (int y = 0; y < picture.height(); ++y) {
+        if (samples == 3) {
+            picture.pixels.row(y).copyTo(row);
+        } else {
+            row.create(1, picture.width(), CV_MAKETYPE(picture.pixels.depth(), 4));
+            const cv::Mat parts[] = {picture.pixels.row(y), picture.alpha.row(y)};
+            const int routes[] = {0, 0, 1, 1, 2, 2, 3, 3};
+            cv::mixChannels(parts, 2, &row, 1, routes, 4);
+        }
+        if (TIFFWriteScanline(out, row.data, std::uint32_t(y), 0) != 1 || !tiff.message().empty()) tiff.fail();
+    }
+    if (!TIFFFlush(out)) tiff.fail();
+}
+
+}  // namespace
+
+Header probe_tiff(const std::filesystem::path& file) {
+    const Handle tiff(file, "r");
+    const Layout layout = layout_of(tiff, file);
+    return {layout.width, layout.height, layout.bits, layout.grey()};
+}
+
+Picture decode_tiff(const std::filesystem::path& file) {
+    const Handle tiff(file, "r");
+    const Layout layout = layout_of(tiff, file);
+    cv::Mat all = read_samples(tiff, layout);
+    if (layout.photometric == PHOTOMETRIC_MINISWHITE) cv::bitwise_not(all, all);
+
+    Picture picture;
+    picture.pixels.create(all.size(), CV_MAKETYPE(all.depth(), 3));
+    const int grey_routes[] = {0, 0, 0, 1, 0, 2}, colour_routes[] = {0, 0, 1, 1, 2, 2};
+    cv::mixChannels(&all, 1, &picture.pixels, 1, layout.grey() ? grey_routes : colour_routes, 3);
+
+    std::uint16_t extra_count = 0;
+    std::uint16_t* extra_kinds = nullptr;
+    TIFFGetFieldDefaulted(tiff.get(), TIFFTAG_EXTRASAMPLES, &extra_count, &extra_kinds);
+    const int alpha_place = layout.grey() ? 1 : 3;
+    if (extra_count > 0 && layout.samples > alpha_place && extra_kinds[0] != EXTRASAMPLE_UNSPECIFIED) {
+        cv::extractChannel(all, picture.alpha, alpha_place);
+        if (extra_kinds[0] == EXTRASAMPLE_ASSOCALPHA) {
+            if (layout.bits == 16)
+                unassociate<std::uint16_t>(picture.pixels, picture.alpha, 65535.0);
+            else
+                unassociate<std::uint8_t>(picture.pixels, picture.alpha, 255.0);
+        }
+    }
+    std::uint32_t icc_length = 0;
+    void* icc = nullptr;
+    if (TIFFGetField(tiff.get(), TIFFTAG_ICCPROFILE, &icc_length, &icc) && icc_length > 0) {
+        const auto* bytes = static_cast<const std::uint8_t*>(icc);
+        picture.profile.icc.assign(bytes, bytes + icc_length);
+    }
+    return picture;
+}
+
+void encode_tiff(const std::filesystem::path& file, const Picture& picture) {
+    const double bytes = double(picture.pixels.total()) * double(picture.pixels.elemSize());
+    Handle tiff(file, bytes > 3.5e9 ? "w8" : "w");
+    try {
+        write(tiff, picture);
+        tiff.close();
+        if (!tiff.message().empty()) tiff.fail();
+    } catch (const FileError&) {
+        throw FileError(file.string() + ": could not be written (" + tiff.message() + "). Is the disc full?");
+    }
+}
+
+}  // namespace moorhaze::codecs

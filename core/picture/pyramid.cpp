@@ -1,0 +1,111 @@
+#include "core/picture/pyramid.h"
+
+#include <vector>
+
+#include "core/picture/blur.h"
+#include "core/work/clones.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+MOORHAZE_CLONES void five_rows(const float* const* rows, float* out, int count) {
+    for (int i = 0; i < count; ++i)
+        out[i] = (rows[0][i] + rows[4][i]) * (1 / 16.0f) + (rows[1][i] + rows[3][i]) * (4 / 16.0f) +
+                 rows[2][i] * (6 / 16.0f);
+}
+
+MOORHAZE_CLONES void three_rows(const float* const* rows, float* out, int count) {
+    for (int i = 0; i < count; ++i)
+        out[i] = (rows[0][i] + rows[2][i]) * (1 / 8.0f) + rows[1][i] * (6 / 8.0f);
+}
+
+MOORHAZE_CLONES void two_rows(const float* const* rows, float* out, int count) {
+    for (int i = 0; i < count; ++i) out[i] = (rows[0][i] + rows[1][i]) * 0.5f;
+}
+
+template <int Channels>
+MOORHAZE_CLONES void halve_row(const float* row, float* out, int width, int half) {
+    auto at = [&](int x, int channel) { return row[mirrored(x, width) * Channels + channel]; };
+    for (int x = 0; x < half; ++x) {
+        const int middle = 2 * x;
+        if (middle >= 2 && middle + 2 < width)
+            for (int c = 0; c < Channels; ++c) {
+                const float* p = row + middle * Channels + c;
+                out[x * Channels + c] = (p[-2 * Channels] + p[2 * Channels]) * (1 / 16.0f) +
+                                        (p[-Channels] + p[Channels]) * (4 / 16.0f) + p[0] * (6 / 16.0f);
+            }
+        else
+            for (int c = 0; c < Channels; ++c)
+                out[x * Channels + c] = (at(middle - 2, c) + at(middle + 2, c)) * (1 / 16.0f) +
+                                        (at(middle - 1, c) + at(middle + 1, c)) * (4 / 16.0f) +
+                                        at(middle, c) * (6 / 16.0f);
+    }
+}
+
+template <int Channels>
+MOORHAZE_CLONES void double_row(const float* row, float* out, int half, int width) {
+    for (int x = 0; x < half; ++x) {
+        const int before = x > 0 ? x - 1 : (half > 1 ? 1 : 0);
+        const int after = x + 1 < half ? x + 1 : half - 1;
+        for (int c = 0; c < Channels; ++c) {
+            const float here = row[x * Channels + c];
+            out[2 * x * Channels + c] =
+                (row[before * Channels + c] + row[after * Channels + c]) * (1 / 8.0f) + here * (6 / 8.0f);
+            if (2 * x + 1 < width) out[(2 * x + 1) * Channels + c] = (here + row[after * Channels + c]) * 0.5f;
+        }
+    }
+}
+
+void dispatch(int channels, auto&& for_one, auto&& for_three) {
+    CV_Assert(channels == 1 || channels == 3);
+    if (channels == 1)
+        for_one();
+    else
+        for_three();
+}
+
+}  // namespace
+
+cv::Mat pyramid_down(const cv::Mat& picture, const Job& job) {
+    CV_Assert(picture.depth() == CV_32F && !picture.empty());
+    cv::Mat out((picture.rows + 1) / 2, (picture.cols + 1) / 2, picture.type());
+    const int values = picture.cols * picture.channels();
+    for_rows(out.rows, job, [&](int y) {
+        std::vector<float> filtered(static_cast<std::size_t>(values));
+        const float* rows[5];
+        for (int i = 0; i < 5; ++i) rows[i] = picture.ptr<float>(mirrored(2 * y + i - 2, picture.rows));
+        five_rows(rows, filtered.data(), values);
+        dispatch(
+            picture.channels(), [&] { halve_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); },
+            [&] { halve_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); });
+    });
+    return out;
+}
+
+cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
+    CV_Assert(picture.depth() == CV_32F && picture.cols == (size.width + 1) / 2 &&
+              picture.rows == (size.height + 1) / 2);
+    cv::Mat out(size, picture.type());
+    const int values = picture.cols * picture.channels();
+    for_rows(size.height, job, [&](int y) {
+        std::vector<float> filtered(static_cast<std::size_t>(values));
+        const int middle = y / 2;
+        const int before = middle > 0 ? middle - 1 : (picture.rows > 1 ? 1 : 0);
+        const int after = middle + 1 < picture.rows ? middle + 1 : picture.rows - 1;
+        if (y % 2 == 0) {
+            const float* rows[] = {picture.ptr<float>(before), picture.ptr<float>(middle), picture.ptr<float>(after)};
+            three_rows(rows, filtered.data(), values);
+        } else {
+            const float* rows[] = {picture.ptr<float>(middle), picture.ptr<float>(after)};
+            two_rows(rows, filtered.data(), values);
+        }
+        dispatch(
+            picture.channels(),
+            [&] { double_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, size.width); },
+            [&] { double_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, size.width); });
+    });
+    return out;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,39 @@
+#pragma once
+#include <stdexcept>
+#include <string>
+#include <tl/expected.hpp>
+
+namespace moorhaze {
+
+/// Everything that ends a job is one of this family. The text is one sentence for a person:
+/// the file (if any), what is wrong with it, and what to do.
+struct Error : std::runtime_error {
+    using std::runtime_error::runtime_error;
+};
+
+/// A setting outside its range: the caller's mistake.
+struct BadParameter : Error {
+    using Error::Error;
+};
+
+/// A file that cannot be read or written.
+struct FileError : Error {
+    using Error::Error;
+};
+
+/// The person stopped the job.
+struct Cancelled : Error {
+    Cancelled() : Error("stopped") {}
+};
+
+/// One frame fails, the series goes on. `frame_index` counts from 0 in the series' own order.
+struct FrameProblem {
+    int frame_index = 0;
+    std::string what;
+    bool operator==(const FrameProblem&) const = default;
+};
+
+template <class T>
+using Outcome = tl::expected<T, FrameProblem>;
+
+}  // namespace moorhaze

@@ -1,0 +1,99 @@
+#include "rig/render.h"
+
+#include <algorithm>
+#include <limits>
+#include <numbers>
+
+#include "core/work/for_rows.h"
+#include "rig/noise.h"
+
+namespace moorhaze::rig {
+namespace {
+
+/// Four even coordinates: powers of the root of x^5 = x + 1.
+constexpr double kStep[4] = {0.8566748838545029, 0.733891856627126, 0.6287067210378087, 0.5385972572236101};
+
+struct EvenSequence {
+    double offset[4];
+    EvenSequence(std::uint32_t seed, int x, int y) {
+        const std::uint32_t pixel = hash(seed + hash(std::uint32_t(x) + 0x10000u * std::uint32_t(y)));
+        for (int i = 0; i < 4; ++i) offset[i] = random_unit(pixel, std::uint32_t(i));
+    }
+    double at(int index, int axis) const {
+        const double value = offset[axis] + kStep[axis] * (index + 1);
+        return value - std::floor(value);
+    }
+};
+
+/// A tent over two pixels: what a sensor with a mild low-pass filter sees.
+double tent(double even) { return even < 0.5 ? std::sqrt(2 * even) - 1 : 1 - std::sqrt(2 - 2 * even); }
+
+Vec3 held(Vec3 light) {
+    // Very bright glints: what full scale cannot show anyway need not fill the picture with sparks.
+    return {std::min(light.x, 3.0f), std::min(light.y, 3.0f), std::min(light.z, 3.0f)};
+}
+
+float root_luminance(Vec3 light) {
+    return std::sqrt(std::max(0.0f, 0.2126f * light.x + 0.7152f * light.y + 0.0722f * light.z));
+}
+
+}  // namespace
+
+cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, const RayBudget& budget,
+                            std::uint32_t seed, const Job& job) {
+    cv::Mat3f picture(camera.height_px, camera.width_px);
+    for_rows(picture.rows, job, [&](int y) {
+        for (int x = 0; x < picture.cols; ++x) {
+            const EvenSequence even(seed, x, y);
+            Vec3 sum;
+            double roots = 0, squares = 0;
+            int count = 0;
+            for (int goal = budget.fewest; count < budget.most;) {
+                for (; count < goal; ++count) {
+                    const double radius = std::sqrt(even.at(count, 2));
+                    const double turn = 2 * std::numbers::pi * even.at(count, 3);
+                    const Vec3 light = held(scene.look(camera.ray(
+                        x + 0.75 * tent(even.at(count, 0)), y + 0.75 * tent(even.at(count, 1)),
+                        radius * std::cos(turn), radius * std::sin(turn))));
+                    sum = sum + light;
+                    const double root = root_luminance(light);
+                    roots += root;
+                    squares += root * root;
+                }
+                const double mean = roots / count;
+                const double error = std::sqrt(std::max(0.0, squares / count - mean * mean) / count);
+                if (error < budget.tolerance) break;
+                goal = std::min(budget.most, goal + budget.fewest);
+            }
+            const float scale = 1.0f / float(count);
+            picture(y, x) = {sum.x * scale, sum.y * scale, sum.z * scale};
+        }
+    });
+    return picture;
+}
+
+cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays, cv::Mat1f& depth_mm,
+                           const Job& job) {
+    cv::Mat3f picture(camera.height_px, camera.width_px);
+    depth_mm.create(picture.size());
+    const cv::Matx33d axes = camera.axes();
+    for_rows(picture.rows, job, [&](int y) {
+        for (int x = 0; x < picture.cols; ++x) {
+            const EvenSequence even(7u, x, y);
+            Vec3 sum;
+            for (int i = 0; i < rays; ++i)
+                sum = sum + held(scene.look(
+                                camera.ray(x + 0.75 * tent(even.at(i, 0)), y + 0.75 * tent(even.at(i, 1)), 0, 0)));
+            const float scale = 1.0f / float(rays);
+            picture(y, x) = {sum.x * scale, sum.y * scale, sum.z * scale};
+            const Ray middle = camera.ray(x, y, 0, 0);
+            const Meeting meeting = scene.meet(middle);
+            const double along = axes(2, 0) * middle.direction.x + axes(2, 1) * middle.direction.y +
+                                 axes(2, 2) * middle.direction.z;
+            depth_mm(y, x) = meeting.found() ? float(meeting.distance * along) : std::numeric_limits<float>::infinity();
+        }
+    });
+    return picture;
+}
+
+}  // namespace moorhaze::rig

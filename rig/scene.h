@@ -1,0 +1,119 @@
+#pragma once
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/work/job.h"
+#include "rig/vec3.h"
+
+namespace moorhaze::rig {
+
+struct Ray {
+    Vec3 origin, direction;  ///< direction of length 1
+};
+
+/// What a ray meets, as a material sees it.
+struct SurfacePoint {
+    Vec3 place;          ///< world, mm
+    Vec3 local;          ///< in the object's own axes, mm
+    Vec3 normal;         ///< world, towards the camera, length 1
+    float sky = 1;       ///< open part of the sky, 0..1 (baked)
+    float key = 1;       ///< part of the key light seen, 0..1 (baked)
+    std::uint32_t id = 0;  ///< of the object, for variation
+};
+
+/// Light that leaves a point towards the eye, linear, 1 = diffuse white in full light.
+/// @param view  from the eye to the point, length 1.
+using Material = std::function<Vec3(const SurfacePoint&, Vec3 view)>;
+
+struct Vertex {
+    Vec3 place, normal, local;
+    float sky = 1, key = 1;
+};
+
+struct Triangle {
+    std::uint32_t corner[3];
+    std::uint16_t material;
+    std::uint16_t object;
+};
+
+/// A straight piece of a hair: a cylinder with round ends.
+struct HairPiece {
+    Vec3 from, to;
+    float radius;
+    std::uint16_t material;
+    std::uint16_t object;
+};
+
+/// How a scene is shot unless the caller says otherwise.
+struct Shooting {
+    bool rail = true;             ///< the whole camera moves; otherwise the lens refocuses
+    double focal_length_mm = 100;
+    double f_number = 8;
+    double sensor_width_mm = 36;
+    double nearest_focus_mm = 200;  ///< focus plane of frame 1, from the lens of the first frame
+    double farthest_focus_mm = 230;  ///< focus plane of the last frame, in the same axes
+    int frames = 24;
+    double exposure_s = 0.01;
+    int iso = 100;
+    double shake_shift_mm = 0;     ///< hand shake, standard deviation, at the subject
+    double shake_turn_deg = 0;
+    double flicker = 0;            ///< standard deviation of the exposure, in parts
+};
+
+/// Solid things, lights and backdrop of a simulated set.
+struct Scene {
+    std::string name, description;
+    Shooting shooting;
+    std::vector<Vertex> vertices;
+    std::vector<Triangle> triangles;
+    std::vector<HairPiece> hairs;
+    std::vector<Material> materials;
+    Vec3 key_direction{0, -1, 0};  ///< towards the key light, length 1
+    float key_spread = 0.3f;       ///< its angular radius, rad
+    std::function<Vec3(const Ray&)> backdrop;
+};
+
+/// The nearest thing that a ray meets.
+struct Meeting {
+    float distance = 1e30f;
+    std::uint32_t primitive = 0xFFFFFFFFu;  ///< triangles first, then hairs
+    float u = 0, v = 0;                     ///< place in a triangle
+    bool found() const { return primitive != 0xFFFFFFFFu; }
+};
+
+/// A scene ready to be looked at: a tree of boxes over all its pieces, light baked into its vertices.
+/// Immutable after construction; thread-safe.
+class PreparedScene {
+  public:
+    /// Bakes sky and key light into each vertex (cosine-weighted rays, fixed seed). @throws Cancelled.
+    PreparedScene(Scene scene, const Job& job);
+
+    const Scene& scene() const { return scene_; }
+    Meeting meet(const Ray& ray, float farthest = 1e30f) const;
+    bool anything_within(const Ray& ray, float farthest) const;
+    /// Light that comes along the ray towards its origin.
+    Vec3 look(const Ray& ray) const;
+
+  private:
+    struct Node {
+        float low[3];
+        std::uint32_t first;  ///< left child, or first primitive of a leaf
+        float high[3];
+        std::uint32_t count;  ///< 0 for an inner node
+    };
+    void build();
+    void bake(const Job& job);
+    template <bool kAny>
+    Meeting trace(const Ray& ray, float farthest) const;
+    void test(std::uint32_t primitive, const Ray& ray, Meeting& best) const;
+    Vec3 shade(const Ray& ray, const Meeting& meeting) const;
+
+    Scene scene_;
+    std::vector<Node> nodes_;
+    std::vector<std::uint32_t> order_;
+};
+
+}  // namespace moorhaze::rig
