@@ -19,14 +19,25 @@ cv::Vec3d Camera::sharp_point(double x_px, double y_px) const {
     return axes().t() * own + cv::Vec3d(place.x, place.y, place.z);
 }
 
-Ray Camera::ray(double x_px, double y_px, double lens_x, double lens_y) const {
-    const cv::Vec3d target = sharp_point(x_px, y_px);
-    const double radius = aperture_mm() / 2;
-    const cv::Vec3d lens =
-        axes().t() * cv::Vec3d(lens_x * radius, lens_y * radius, 0) + cv::Vec3d(place.x, place.y, place.z);
-    const cv::Vec3d direction = cv::normalize(target - lens);
-    return {{float(lens[0]), float(lens[1]), float(lens[2])},
-            {float(direction[0]), float(direction[1]), float(direction[2])}};
+RayMaker::RayMaker(const Camera& camera)
+    : place_(camera.place),
+      middle_x_(float(camera.width_px - 1) / 2),
+      middle_y_(float(camera.height_px - 1) / 2),
+      scale_(float(camera.pitch_mm() * camera.focus_distance_mm / camera.sensor_distance_mm())),
+      focus_mm_(float(camera.focus_distance_mm)),
+      lens_radius_mm_(float(camera.aperture_mm() / 2)) {
+    const cv::Matx33d axes = camera.axes();
+    auto row = [&](int i) { return Vec3{float(axes(i, 0)), float(axes(i, 1)), float(axes(i, 2))}; };
+    right_ = row(0);
+    down_ = row(1);
+    forward_ = row(2);
+}
+
+Ray RayMaker::ray(float x_px, float y_px, float lens_x, float lens_y) const {
+    const Vec3 lens = right_ * (lens_x * lens_radius_mm_) + down_ * (lens_y * lens_radius_mm_);
+    const Vec3 target =
+        right_ * ((x_px - middle_x_) * scale_) + down_ * ((y_px - middle_y_) * scale_) + forward_ * focus_mm_;
+    return {lens + place_, normalised(target - lens)};
 }
 
 cv::Point2d Camera::project(const cv::Vec3d& world) const {

@@ -20,13 +20,23 @@ struct Camera {
     double sensor_distance_mm() const {
         return focal_length_mm * focus_distance_mm / (focus_distance_mm - focal_length_mm);
     }
-    /// A ray from a place of the lens (unit disc) to the point of the sharp plane that a pixel place sees.
-    Ray ray(double x_px, double y_px, double lens_x, double lens_y) const;
     /// Where a world point falls through the lens centre.
     cv::Point2d project(const cv::Vec3d& world) const;
     /// The world point on the sharp plane behind a pixel place.
     cv::Vec3d sharp_point(double x_px, double y_px) const;
     cv::Matx33d axes() const;  ///< rows: the camera's right, down and forward in the world
+};
+
+/// The rays of one camera, its turning worked out once.
+class RayMaker {
+  public:
+    explicit RayMaker(const Camera& camera);
+    /// A ray from a place of the lens (unit disc) to the point of the sharp plane that a pixel place sees.
+    Ray ray(float x_px, float y_px, float lens_x, float lens_y) const;
+
+  private:
+    Vec3 right_, down_, forward_, place_;
+    float middle_x_, middle_y_, scale_, focus_mm_, lens_radius_mm_;
 };
 
 /// The matrix from a frame's pixels to the reference frame's, for things in the frame's own sharp plane.

@@ -10,6 +10,12 @@ float gradient(std::uint32_t mixed, float x, float y, float z) {
     return ((h & 1) ? -u : u) + ((h & 2) ? -v : v);
 }
 
+/// Without the call that std::floor is on processors before SSE4.1.
+int floor_of(float value) {
+    const int whole = int(value);
+    return whole - (value < float(whole));
+}
+
 float fade(float t) { return t * t * t * (t * (t * 6 - 15) + 10); }
 
 }  // namespace
@@ -28,16 +34,17 @@ float random_unit(std::uint32_t seed, std::uint32_t index) {
 }
 
 float smooth_noise(Vec3 place) {
-    const float fx = std::floor(place.x), fy = std::floor(place.y), fz = std::floor(place.z);
-    const int ix = int(fx), iy = int(fy), iz = int(fz);
-    const float x = place.x - fx, y = place.y - fy, z = place.z - fz;
+    const int ix = floor_of(place.x), iy = floor_of(place.y), iz = floor_of(place.z);
+    const float x = place.x - float(ix), y = place.y - float(iy), z = place.z - float(iz);
     const float u = fade(x), v = fade(y), w = fade(z);
+    const std::uint32_t across = std::uint32_t(ix) * 73856093u, down = std::uint32_t(iy) * 19349663u,
+                        deep = std::uint32_t(iz) * 83492791u;
     float corner[8];
-    for (int i = 0; i < 8; ++i) {
-        const int cx = i & 1, cy = (i >> 1) & 1, cz = i >> 2;
-        const std::uint32_t mixed = hash(std::uint32_t(ix + cx) * 73856093u ^ std::uint32_t(iy + cy) * 19349663u ^
-                                         std::uint32_t(iz + cz) * 83492791u);
-        corner[i] = gradient(mixed, x - float(cx), y - float(cy), z - float(cz));
+    for (std::uint32_t i = 0; i < 8; ++i) {
+        const std::uint32_t cx = i & 1, cy = (i >> 1) & 1, cz = i >> 2;
+        std::uint32_t mixed = (across + cx * 73856093u) ^ (down + cy * 19349663u) ^ (deep + cz * 83492791u);
+        mixed = (mixed ^ (mixed >> 15)) * 0x846ca68bu;
+        corner[i] = gradient(mixed >> 16, x - float(cx), y - float(cy), z - float(cz));
     }
     auto lerp = [](float a, float b, float t) { return a + t * (b - a); };
     return lerp(lerp(lerp(corner[0], corner[1], u), lerp(corner[2], corner[3], u), v),

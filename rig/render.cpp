@@ -19,14 +19,14 @@ struct EvenSequence {
         const std::uint32_t pixel = hash(seed + hash(std::uint32_t(x) + 0x10000u * std::uint32_t(y)));
         for (int i = 0; i < 4; ++i) offset[i] = random_unit(pixel, std::uint32_t(i));
     }
-    double at(int index, int axis) const {
-        const double value = offset[axis] + kStep[axis] * (index + 1);
-        return value - std::floor(value);
+    float at(int index, int axis) const {
+        const double value = offset[axis] + kStep[axis] * (index + 1);  // never negative
+        return float(value - double(int(value)));
     }
 };
 
 /// A tent over two pixels: what a sensor with a mild low-pass filter sees.
-double tent(double even) { return even < 0.5 ? std::sqrt(2 * even) - 1 : 1 - std::sqrt(2 - 2 * even); }
+float tent(float even) { return even < 0.5f ? std::sqrt(2 * even) - 1 : 1 - std::sqrt(2 - 2 * even); }
 
 Vec3 held(Vec3 light) {
     // Very bright glints: what full scale cannot show anyway need not fill the picture with sparks.
@@ -42,6 +42,7 @@ float root_luminance(Vec3 light) {
 cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, const RayBudget& budget,
                             std::uint32_t seed, const Job& job) {
     cv::Mat3f picture(camera.height_px, camera.width_px);
+    const RayMaker rays(camera);
     for_rows(picture.rows, job, [&](int y) {
         for (int x = 0; x < picture.cols; ++x) {
             const EvenSequence even(seed, x, y);
@@ -50,10 +51,10 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
             int count = 0;
             for (int goal = budget.fewest; count < budget.most;) {
                 for (; count < goal; ++count) {
-                    const double radius = std::sqrt(even.at(count, 2));
-                    const double turn = 2 * std::numbers::pi * even.at(count, 3);
-                    const Vec3 light = held(scene.look(camera.ray(
-                        x + 0.75 * tent(even.at(count, 0)), y + 0.75 * tent(even.at(count, 1)),
+                    const float radius = std::sqrt(even.at(count, 2));
+                    const float turn = 2 * std::numbers::pi_v<float> * even.at(count, 3);
+                    const Vec3 light = held(scene.look(rays.ray(
+                        float(x) + 0.75f * tent(even.at(count, 0)), float(y) + 0.75f * tent(even.at(count, 1)),
                         radius * std::cos(turn), radius * std::sin(turn))));
                     sum = sum + light;
                     const double root = root_luminance(light);
@@ -72,21 +73,22 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
     return picture;
 }
 
-cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays, cv::Mat1f& depth_mm,
+cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel, cv::Mat1f& depth_mm,
                            const Job& job) {
     cv::Mat3f picture(camera.height_px, camera.width_px);
+    const RayMaker rays(camera);
     depth_mm.create(picture.size());
     const cv::Matx33d axes = camera.axes();
     for_rows(picture.rows, job, [&](int y) {
         for (int x = 0; x < picture.cols; ++x) {
             const EvenSequence even(7u, x, y);
             Vec3 sum;
-            for (int i = 0; i < rays; ++i)
+            for (int i = 0; i < rays_per_pixel; ++i)
                 sum = sum + held(scene.look(
-                                camera.ray(x + 0.75 * tent(even.at(i, 0)), y + 0.75 * tent(even.at(i, 1)), 0, 0)));
-            const float scale = 1.0f / float(rays);
+                                rays.ray(float(x) + 0.75f * tent(even.at(i, 0)), float(y) + 0.75f * tent(even.at(i, 1)), 0, 0)));
+            const float scale = 1.0f / float(rays_per_pixel);
             picture(y, x) = {sum.x * scale, sum.y * scale, sum.z * scale};
-            const Ray middle = camera.ray(x, y, 0, 0);
+            const Ray middle = rays.ray(float(x), float(y), 0, 0);
             const Meeting meeting = scene.meet(middle);
             const double along = axes(2, 0) * middle.direction.x + axes(2, 1) * middle.direction.y +
                                  axes(2, 2) * middle.direction.z;

@@ -4,9 +4,9 @@
 namespace moorhaze::rig {
 
 struct RayBudget {
-    int fewest = 16;        ///< rays of every pixel
-    int most = 96;          ///< where they disagree
-    float tolerance = 0.006f;  ///< standard error of the square root of luminance at which a pixel is done
+    int fewest = 10;        ///< rays of every pixel
+    int most = 60;          ///< where they disagree
+    float tolerance = 0.012f;  ///< standard error of the square root of luminance at which a pixel is done
 };
 
 /// One exposure through the whole lens, linear light. Deterministic by seed for any number of threads.
@@ -16,7 +16,7 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
 
 /// All sharp: the same through the lens centre only. `depth_mm` receives the distance along the camera's axis of
 /// what the pixel's centre sees; places that see the backdrop get infinity.
-cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays, cv::Mat1f& depth_mm,
+cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel, cv::Mat1f& depth_mm,
                            const Job& job);
 
 }  // namespace moorhaze::rig

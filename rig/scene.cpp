@@ -10,7 +10,7 @@
 namespace moorhaze::rig {
 namespace {
 
-constexpr int kSkyRays = 40, kKeyRays = 24;
+constexpr int kSkyRays = 28, kKeyRays = 14;
 constexpr float kSkyReach_mm = 18;  // farther things don't darken the sky: they lie in the same light
 
 struct Box {
@@ -20,6 +20,7 @@ struct Box {
         high = {std::max(high.x, p.x), std::max(high.y, p.y), std::max(high.z, p.z)};
     }
     void add(const Box& other) {
+        if (other.low.x > other.high.x) return;  // empty
         add(other.low);
         add(other.high);
     }
@@ -57,6 +58,7 @@ void PreparedScene::build() {
     const std::size_t triangle_count = scene_.triangles.size();
     const std::size_t count = triangle_count + scene_.hairs.size();
     std::vector<Box> boxes(count);
+    order_.resize(count);
     std::vector<Vec3> centres(count);
     for (std::size_t i = 0; i < count; ++i) {
         if (i < triangle_count) {
@@ -71,7 +73,6 @@ void PreparedScene::build() {
         }
         centres[i] = (boxes[i].low + boxes[i].high) * 0.5f;
     }
-    order_.resize(count);
     std::iota(order_.begin(), order_.end(), 0u);
 
     // Binned surface-area heuristic: Wald, "On fast Construction of SAH-based Bounding Volume Hierarchies", 2007.
@@ -157,15 +158,26 @@ void PreparedScene::build() {
         tasks.push_back({child, task.begin, split});
         tasks.push_back({child + 1, split, task.end});
     }
+
+    facets_.reserve(count);
+    for (const std::uint32_t primitive : order_) {
+        Facet facet{{}, {}, {}, primitive};
+        if (primitive < triangle_count) {
+            const auto& corner = scene_.triangles[primitive].corner;
+            facet.corner = scene_.vertices[corner[0]].place;
+            facet.side_b = scene_.vertices[corner[1]].place - facet.corner;
+            facet.side_c = scene_.vertices[corner[2]].place - facet.corner;
+        }
+        facets_.push_back(facet);
+    }
 }
 
 /// Triangles by Möller & Trumbore, "Fast, Minimum Storage Ray/Triangle Intersection", 1997.
-void PreparedScene::test(std::uint32_t primitive, const Ray& ray, Meeting& best) const {
+void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) const {
+    const Facet& facet = facets_[place];
+    const std::uint32_t primitive = facet.primitive;
     if (primitive < scene_.triangles.size()) {
-        const Triangle& triangle = scene_.triangles[primitive];
-        const Vec3 a = scene_.vertices[triangle.corner[0]].place;
-        const Vec3 ab = scene_.vertices[triangle.corner[1]].place - a;
-        const Vec3 ac = scene_.vertices[triangle.corner[2]].place - a;
+        const Vec3 a = facet.corner, ab = facet.side_b, ac = facet.side_c;
         const Vec3 p = cross(ray.direction, ac);
         const float determinant = dot(ab, p);
         if (std::abs(determinant) < 1e-12f) return;
@@ -227,7 +239,7 @@ Meeting PreparedScene::trace(const Ray& ray, float farthest) const {
     while (depth > 0) {
         const Node& node = nodes_[stack[--depth]];
         if (node.count > 0) {
-            for (std::uint32_t i = 0; i < node.count; ++i) test(order_[node.first + i], ray, best);
+            for (std::uint32_t i = 0; i < node.count; ++i) test(node.first + i, ray, best);
             if (kAny && best.found()) return best;
             continue;
         }

@@ -108,10 +108,17 @@ class PreparedScene {
     void bake(const Job& job);
     template <bool kAny>
     Meeting trace(const Ray& ray, float farthest) const;
-    void test(std::uint32_t primitive, const Ray& ray, Meeting& best) const;
+    void test(std::uint32_t place, const Ray& ray, Meeting& best) const;
     Vec3 shade(const Ray& ray, const Meeting& meeting) const;
 
+    /// A triangle as the intersection test wants it, in the order of the leaves.
+    struct Facet {
+        Vec3 corner, side_b, side_c;
+        std::uint32_t primitive;
+    };
+
     Scene scene_;
+    std::vector<Facet> facets_;
     std::vector<Node> nodes_;
     std::vector<std::uint32_t> order_;
 };

@@ -118,7 +118,7 @@ Scene make_brass_wheels(std::uint32_t seed) {
     add_gear(scene, {{-11.4f, -8.6f, 247.2f}, 5, 6, 8}, middle, 2, 4);
     add_gear(scene, {{-3.2f, 1.0f, 238.6f}, 4, -5, phase}, pinion, 3, 5);
     add_gear(scene, {{17.2f, 6.2f, 249.0f}, 0, -7, 20}, great, 1, 6);
-    add_ring(scene, {{-6.5f, 21.5f, 232.0f}, 52, 0, 4}, {24.2f, 29.6f, 1.2f, -150, -15}, 4, 7);
+    add_ring(scene, {{-6.5f, 21.5f, 234.0f}, -50, 0, 4}, {24.2f, 29.6f, 1.2f, -150, -15}, 4, 7);
 
     auto arbor = [&](Vec3 centre, float radius, float length, float tilt_x, float tilt_y, std::uint16_t material,
                      std::uint16_t object) {

@@ -46,10 +46,10 @@ Vec3 moss(const SurfacePoint& point) {
 Vec3 cotton(const SurfacePoint& point, Vec3 view) {
     const float along_light = dot(point.local, kSun), along_view = dot(point.local, view);
     const float across = std::sqrt(std::max(0.0f, 1 - along_light * along_light));
-    const float gloss = std::pow(std::max(0.0f, across * std::sqrt(std::max(0.0f, 1 - along_view * along_view)) - along_light * along_view), 18.0f);
+    const float gloss = std::pow(std::max(0.0f, across * std::sqrt(std::max(0.0f, 1 - along_view * along_view)) - along_light * along_view), 7.0f);
     const float body = 0.55f + 0.45f * std::max(0.0f, dot(point.normal, kSun));
-    const float mottle = 1 + 0.12f * smooth_noise(point.place * 3.0f);
-    return Vec3{0.80f, 0.79f, 0.74f} * (body * mottle * 0.85f) + Vec3{0.5f, 0.5f, 0.48f} * gloss;
+    const float mottle = 1 + 0.06f * smooth_noise(point.place * 3.0f);
+    return Vec3{0.80f, 0.79f, 0.74f} * (body * mottle * 0.85f) + Vec3{0.26f, 0.26f, 0.25f} * gloss;
 }
 
 float bark(Vec3 p) { return 0.10f * cloud_noise(p * 2.1f, 4) + 0.05f * smooth_noise(p * 6.5f); }
@@ -59,7 +59,7 @@ float bark(Vec3 p) { return 0.10f * cloud_noise(p * 2.1f, 4) + 0.05f * smooth_no
 Scene make_lichen_cups(std::uint32_t seed) {
     Scene scene;
     scene.shooting = {.rail = false, .focal_length_mm = 60, .f_number = 7.1, .sensor_width_mm = 23.5,
-                      .nearest_focus_mm = 133, .farthest_focus_mm = 151, .frames = 24, .exposure_s = 1.0 / 200,
+                      .nearest_focus_mm = 131, .farthest_focus_mm = 151.5, .frames = 24, .exposure_s = 1.0 / 200,
                       .iso = 200, .shake_shift_mm = 0.10, .shake_turn_deg = 0.10, .flicker = 0.025};
     scene.key_direction = kSun;
     scene.key_spread = 0.22f;
@@ -76,13 +76,13 @@ Scene make_lichen_cups(std::uint32_t seed) {
     struct Cup {
         float x, foot, z, stalk, mouth, height, lean;
     };
-    const Cup cups[] = {{-6.1f, 12.0f, 136.0f, 0.85f, 2.75f, 11.2f, -5}, {0.6f, 12.5f, 143.5f, 0.80f, 1.95f, 17.2f, 2},
-                        {5.1f, 12.0f, 138.6f, 0.80f, 2.30f, 13.2f, 5},    {9.6f, 12.5f, 147.0f, 0.75f, 1.70f, 16.8f, 3},
-                        {-3.1f, 12.5f, 149.0f, 0.65f, 1.45f, 14.6f, -3},  {-10.8f, 13.0f, 146.0f, 0.75f, 1.75f, 15.5f, -6},
-                        {12.9f, 12.5f, 137.5f, 0.65f, 1.80f, 8.0f, 8}};
+    const Cup cups[] = {{-6.0f, 12.0f, 139.0f, 0.80f, 3.20f, 10.6f, -4}, {0.7f, 12.5f, 149.0f, 0.75f, 2.30f, 17.6f, 2},
+                        {5.6f, 12.0f, 142.0f, 0.75f, 2.70f, 12.4f, 4},    {10.4f, 12.5f, 153.0f, 0.70f, 2.00f, 17.2f, 3},
+                        {-2.6f, 12.5f, 154.0f, 0.60f, 1.65f, 13.4f, -2},  {-11.6f, 13.0f, 151.0f, 0.70f, 2.10f, 16.2f, -5},
+                        {13.2f, 12.5f, 140.0f, 0.60f, 2.10f, 7.6f, 6}};
     std::uint16_t object = 1;
     for (const Cup& cup : cups) {
-        const Pose pose{{cup.x, cup.foot, cup.z}, random(-9, -3), 0, cup.lean};
+        const Pose pose{{cup.x, cup.foot, cup.z}, random(19, 27), 0, cup.lean};
         const float h = cup.height, m = cup.mouth, s = cup.stalk;
         const std::uint16_t own = object++;
         const float shift = float(own) * 9.1f;
@@ -91,7 +91,7 @@ Scene make_lichen_cups(std::uint32_t seed) {
                   {{0.05f, h - 1.25f * m}, {0.45f * m, h - 0.95f * m}, {0.78f * m, h - 0.45f * m}, {0.93f * m, h - 0.06f * m}, {0.98f * m, h},
                    {1.05f * m, h - 0.05f * m}, {1.02f * m, h - 0.22f * m}, {0.84f * m, h - 0.75f * m}, {0.55f * m, h - 1.5f * m},
                    {1.15f * s, h - 2.6f * m}, {s, h * 0.45f}, {1.1f * s, 0}, {1.6f * s, -1.5f}},
-                  210, 230, 0, own, bump);
+                  150, 170, 0, own, bump);
         // Red fruits sit on the rim here and there.
         const int fruits = int(random(3, 9));
         for (int i = 0; i < fruits; ++i) {
@@ -116,7 +116,7 @@ Scene make_lichen_cups(std::uint32_t seed) {
                   const float x = -45 + 90 * u, z = 122 + 75 * v;
                   return Vec3{x, 10.6f - 0.02f * (z - 140) + 1.3f * cloud_noise({x * 0.22f, 0, z * 0.22f}, 3) + 0.25f * smooth_noise({x * 1.7f, 3, z * 1.7f}), z};
               },
-              330, 280, 2, object++);
+              200, 160, 2, object++);
 
     // Threads of bog cotton: caught on the cups, drifting to the upper right.
     for (int i = 0; i < 64; ++i) {

@@ -85,7 +85,7 @@ void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& 
             const Vec3 local = place(across, down);
             const Vec3 around = place(across + da, down) - place(across - da, down);
             const Vec3 along = place(across, std::min(1.0f, down + dd)) - place(across, std::max(0.0f, down - dd));
-            Vec3 normal = cross(around, along);
+            Vec3 normal = cross(along, around);
             normal = dot(normal, normal) > 1e-16f ? normalised(normal) : Vec3{0, -1, 0};
             scene.vertices.push_back({pose.place(local), pose.direction(normal), local, 1, 1});
         }

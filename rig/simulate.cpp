@@ -24,7 +24,7 @@ std::pair<double, double> normal_pair(std::uint32_t seed, std::uint32_t index) {
 }
 double normal(std::uint32_t seed, std::uint32_t index) { return normal_pair(seed, index).first; }
 
-/// Photon noise grows with the root of light, read noise is even. At strength 1: 1 % at mid grey.
+/// Photon noise grows with the root of light, read noise is even. At strength 1: 2 % at mid grey.
 void add_noise(cv::Mat3f& linear, double strength, std::uint32_t seed) {
     const double photon = 4.5e-4 * strength * strength, read = 2.0e-7 * strength * strength;
     for_rows(linear.rows, Job{}, [&](int y) {

@@ -1,0 +1,64 @@
+#pragma once
+#include <CLI/CLI.hpp>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "core/align/register_series.h"
+#include "core/focus/focus_profile.h"
+#include "core/series/series.h"
+
+/// Private to the command line: what its commands share. Exit codes: 0 done, 1 the work failed, 2 wrong use.
+namespace moorhaze::cli {
+
+/// Options of every command.
+struct Common {
+    bool quiet = false;
+};
+
+/// Adds a command; `run` is called when it was chosen, and its exceptions become one line on stderr and exit 1.
+CLI::App* add_inspect(CLI::App& app, const Common& common);
+CLI::App* add_align(CLI::App& app, const Common& common);
+CLI::App* add_merge(CLI::App& app, const Common& common);
+CLI::App* add_simulate(CLI::App& app, const Common& common);
+
+/// Progress on stderr: one line, rewritten; nothing when quiet.
+class ProgressLine {
+  public:
+    ProgressLine(std::string what, const Common& common);
+    ProgressLine(const ProgressLine&) = delete;
+    ProgressLine& operator=(const ProgressLine&) = delete;
+    ~ProgressLine();
+    Job job() const;
+
+  private:
+    std::string what_;
+    bool quiet_;
+};
+
+/// Seconds since its making.
+class Clock {
+  public:
+    double seconds() const;
+
+  private:
+    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
+};
+
+/// Opens the series and says its problems and notes on stderr.
+OpenedSeries open_and_tell(const std::vector<std::string>& files, const Common& common);
+
+/// Profiles of all frames; unreadable ones are empty and reported.
+std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems, const Job& job);
+
+/// `A-B` or `A`, counted from 1. @throws BadParameter.
+FrameRange parse_range(const std::string& text, int count);
+/// Index from 0 of a frame number given from 1, or the suggestion for 0. @throws BadParameter.
+int reference_index(int number, int suggested, int count);
+
+/// What the JSON report says of each frame.
+nlohmann::json frames_json(const Series& series, const SeriesProfile& profile, const SeriesGeometry& geometry);
+double peak_memory_mb();
+
+}  // namespace moorhaze::cli

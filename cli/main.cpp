@@ -1,0 +1,28 @@
+#include <iostream>
+
+#include "cli/commands.h"
+
+int main(int argc, char** argv) {
+    using namespace moorhaze;
+    CLI::App app{"Moorhaze: merges focus-bracketed series of close-up pictures.", "moorhaze-cli"};
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "moorhaze-cli 0.1.0");
+    app.footer("Exit code: 0 done, 1 the work failed, 2 wrong use.");
+    cli::Common common;
+    for (CLI::App* command : {cli::add_inspect(app, common), cli::add_align(app, common), cli::add_merge(app, common),
+                              cli::add_simulate(app, common)})
+        command->add_flag("--quiet", common.quiet, "No progress and no notes on stderr");
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        const int code = app.exit(error, std::cout, std::cerr);
+        return code == 0 ? 0 : 2;
+    } catch (const BadParameter& error) {
+        std::cerr << "moorhaze-cli: " << error.what() << "\n";
+        return 2;
+    } catch (const std::exception& error) {
+        std::cerr << "moorhaze-cli: " << error.what() << "\n";
+        return 1;
+    }
+    return 0;
+}

@@ -1,0 +1,218 @@
+#include "core/focus/focus_profile.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+
+#include "core/focus/modified_laplacian.h"
+#include "core/picture/luma.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr int kLongSideCells = 96;
+/// A cell counts as sharp somewhere when its best frame stands out this much above its usual frame.
+/// Chosen on the rig's two scenes with noise: pure noise stays below 1.4.
+constexpr float kStandsOut = 1.6f;
+constexpr double kNothingSharpShare = 0.002;
+
+std::string words(const char* format, double value) {
+    char text[160];
+    std::snprintf(text, sizeof text, format, value);
+    return text;
+}
+
+float quantile(std::vector<float> values, double part) {
+    if (values.empty()) return 0;
+    const auto place = values.begin() + std::ptrdiff_t(part * double(values.size() - 1));
+    std::nth_element(values.begin(), place, values.end());
+    return *place;
+}
+
+/// How much of what is sharp in either frame is sharp in both.
+double overlap(const cv::Mat1f& one, const cv::Mat1f& other, const cv::Mat1b& sharp_in_either) {
+    double both = 0, either = 0;
+    for (int y = 0; y < one.rows; ++y)
+        for (int x = 0; x < one.cols; ++x)
+            if (sharp_in_either(y, x)) {
+                both += std::min(one(y, x), other(y, x));
+                either += std::max(one(y, x), other(y, x));
+            }
+    return either > 0 ? both / either : -1;
+}
+
+double median(std::vector<double> values) {
+    if (values.empty()) return -1;
+    std::nth_element(values.begin(), values.begin() + std::ptrdiff_t(values.size() / 2), values.end());
+    return values[values.size() / 2];
+}
+
+/// A missing step shows as an overlap between neighbours that elsewhere only more distant frames have.
+std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles, const cv::Mat1i& best,
+                                const std::vector<double>& share) {
+    constexpr int kFarthest = 6;
+    const int count = int(profiles.size());
+    auto overlap_of = [&](int i, int j) {
+        const auto& one = profiles[std::size_t(i)].sharpness;
+        const auto& other = profiles[std::size_t(j)].sharpness;
+        if (one.empty() || other.empty() || share[std::size_t(i)] < 4 * kNothingSharpShare ||
+            share[std::size_t(j)] < 4 * kNothingSharpShare)
+            return -1.0;
+        cv::Mat1b mask = (best == i) | (best == j);
+        return overlap(one, other, mask);
+    };
+    std::vector<double> usual;
+    for (int distance = 1; distance <= std::min(kFarthest, count - 1); ++distance) {
+        std::vector<double> all;
+        for (int i = 0; i + distance < count; ++i)
+            if (const double value = overlap_of(i, i + distance); value >= 0) all.push_back(value);
+        if (all.empty()) break;
+        usual.push_back(median(std::move(all)));
+    }
+    std::vector<FocusGap> gaps;
+    if (usual.size() < 2 || count < 5) return gaps;
+    for (int i = 0; i + 1 < count; ++i) {
+        const double value = overlap_of(i, i + 1);
+        if (value < 0) continue;
+        double distance = double(usual.size());
+        for (std::size_t k = 0; k + 1 < usual.size(); ++k)
+            if (value <= usual[k] && value > usual[k + 1]) {
+                distance = double(k) + 1 + (usual[k] - value) / std::max(1e-6, usual[k] - usual[k + 1]);
+                break;
+            }
+        if (value > usual[0]) distance = 1;
+        if (distance >= 1.8) gaps.push_back({i, i + 1, distance - 1});
+    }
+    return gaps;
+}
+
+}  // namespace
+
+Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job) {
+    Picture picture;
+    try {
+        picture = read_preview(frame.path, std::min(3000, std::max(frame.info.width, frame.info.height)));
+    } catch (const FileError& error) {
+        return tl::unexpected(FrameProblem{frame_index, error.what()});
+    }
+    const ToneCurve curve(picture.profile);
+    const cv::Mat1f luma = perceptual_luma(picture, curve, job.quiet());
+    const cv::Mat1f detail = modified_laplacian(luma, 2, job.quiet());
+
+    FocusProfile profile;
+    const int cell = std::max(4, (std::max(luma.cols, luma.rows) + kLongSideCells - 1) / kLongSideCells);
+    const int columns = (luma.cols + cell - 1) / cell, rows = (luma.rows + cell - 1) / cell;
+    profile.sharpness.create(rows, columns);
+    std::vector<float> levels;
+    double light = 0;
+    std::size_t clipped = 0;
+    for (int row = 0; row < rows; ++row)
+        for (int column = 0; column < columns; ++column) {
+            const cv::Rect area = cv::Rect(column * cell, row * cell, cell, cell) & cv::Rect(0, 0, luma.cols, luma.rows);
+            double sum = 0, brightness = 0;
+            for (int y = area.y; y < area.y + area.height; ++y)
+                for (int x = area.x; x < area.x + area.width; ++x) {
+                    const float value = luma(y, x);
+                    // Light at full scale says nothing of focus, and its edges shout.
+                    if (value > 0.985f)
+                        ++clipped;
+                    else
+                        sum += detail(y, x);
+                    brightness += value;
+                    light += double(value) * double(value);
+                }
+            const double mean = brightness / area.area();
+            const auto level = float(sum / area.area() / (mean + 0.03));
+            profile.sharpness(row, column) = level;
+            levels.push_back(level);
+        }
+    // In a close-up most of the picture is out of focus: its quiet fifth shows the noise.
+    const float noise = quantile(levels, 0.2);
+    for (float& level : profile.sharpness) level = std::max(0.0f, level - noise);
+    profile.brightness = light / double(luma.total());
+    profile.clipped = double(clipped) / double(luma.total());
+    return profile;
+}
+
+SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
+    const int count = int(profiles.size());
+    SeriesProfile result;
+    result.share.assign(profiles.size(), 0.0);
+    result.flags.resize(profiles.size());
+    cv::Size grid;
+    for (const auto& profile : profiles)
+        if (!profile.sharpness.empty()) grid = profile.sharpness.size();
+    if (grid.empty()) return result;
+
+    cv::Mat1i best(grid, -1);
+    std::vector<float> curve;
+    for (int y = 0; y < grid.height; ++y)
+        for (int x = 0; x < grid.width; ++x) {
+            curve.clear();
+            int top = -1;
+            float top_value = 0;
+            for (int i = 0; i < count; ++i) {
+                const auto& sharpness = profiles[std::size_t(i)].sharpness;
+                if (sharpness.empty()) continue;
+                curve.push_back(sharpness(y, x));
+                if (sharpness(y, x) > top_value) top_value = sharpness(y, x), top = i;
+            }
+            const float usual = quantile(curve, 0.5);
+            if (top >= 0 && (count < 3 || top_value > kStandsOut * usual + 0.004f)) {
+                best(y, x) = top;
+                result.share[std::size_t(top)] += 1.0 / double(grid.area());
+            }
+        }
+
+    // Most of the subject: what this frame and its neighbours have sharp.
+    double most = -1;
+    for (int i = 0; i < count; ++i) {
+        double near = 0;
+        for (int j = std::max(0, i - 2); j <= std::min(count - 1, i + 2); ++j) near += result.share[std::size_t(j)];
+        near -= 1e-4 * std::abs(i - (count - 1) / 2.0);  // an even race goes to the middle
+        if (near > most) most = near, result.suggested_reference = i;
+    }
+
+    auto nothing_sharp = [&](int i) { return result.share[std::size_t(i)] < kNothingSharpShare; };
+    auto flag_unsharp = [&](int i, const char* where) {
+        const double share = result.share[std::size_t(i)];
+        result.flags[std::size_t(i)].push_back(
+            {"unsharp", words((std::string(where) + ": %.1f %% of the picture is sharpest here").c_str(), 100 * share), share});
+    };
+    if (count > 2) {
+        int first = 0, last = count - 1;
+        while (first < count && nothing_sharp(first)) ++first;
+        while (last > first && nothing_sharp(last)) --last;
+        if (first < count) {
+            for (int i = 0; i < first; ++i) flag_unsharp(i, "in front of the subject");
+            for (int i = last + 1; i < count; ++i) flag_unsharp(i, "behind the subject");
+        }
+    }
+    std::vector<double> lights;
+    for (const auto& profile : profiles)
+        if (!profile.sharpness.empty()) lights.push_back(profile.brightness);
+    const double usual_light = std::max(1e-6, median(lights));
+    for (int i = 0; i < count; ++i) {
+        if (profiles[std::size_t(i)].sharpness.empty()) continue;
+        const double ev = std::log2(std::max(1e-6, profiles[std::size_t(i)].brightness) / usual_light);
+        if (std::abs(ev) > 0.5)
+            result.flags[std::size_t(i)].push_back(
+                {"exposure", words(ev < 0 ? "%.1f EV darker than the series" : "%.1f EV brighter than the series", std::abs(ev)), ev});
+    }
+    result.gaps = find_gaps(profiles, best, result.share);
+    return result;
+}
+
+float sharpness_at(const FocusProfile& profile, double x, double y) {
+    const cv::Mat1f& grid = profile.sharpness;
+    if (grid.empty()) return 0;
+    const double column = std::clamp(x * grid.cols - 0.5, 0.0, double(grid.cols - 1));
+    const double row = std::clamp(y * grid.rows - 0.5, 0.0, double(grid.rows - 1));
+    const int left = std::min(int(column), std::max(0, grid.cols - 2)), top = std::min(int(row), std::max(0, grid.rows - 2));
+    const int right = std::min(left + 1, grid.cols - 1), bottom = std::min(top + 1, grid.rows - 1);
+    const auto across = float(column - left), down = float(row - top);
+    return std::lerp(std::lerp(grid(top, left), grid(top, right), across),
+                     std::lerp(grid(bottom, left), grid(bottom, right), across), down);
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,47 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/series/series.h"
+
+namespace moorhaze {
+
+/// How sharp one frame is, where, in the frame's own geometry.
+struct FocusProfile {
+    cv::Mat1f sharpness;    ///< grid of cells over the picture, ≥ 0: contrast of fine detail above the frame's noise
+    double brightness = 0;  ///< mean linear light, 0..1
+    double clipped = 0;     ///< share of pixels at full scale, 0..1
+};
+
+/// The profile of one frame, from a preview of at most about 3000 px. The grid has about 96 cells on its long side.
+/// @return the profile, or why the frame cannot be read.   Thread-safe.
+Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job);
+
+/// Why a frame should perhaps be left out. Nothing is left out without the person's word.
+struct FrameFlag {
+    std::string kind;    ///< "unsharp", "exposure"
+    std::string reason;  ///< in words, with its number
+    double value = 0;
+};
+
+/// A depth that no frame has sharp.
+struct FocusGap {
+    int after = 0, before = 0;  ///< frame indices from 0
+    double missing = 0;         ///< about how many steps
+};
+
+/// What the profiles say about the whole series.
+struct SeriesProfile {
+    std::vector<double> share;  ///< per frame: part of all cells that is sharpest in it, 0..1
+    std::vector<std::vector<FrameFlag>> flags;
+    std::vector<FocusGap> gaps;
+    int suggested_reference = 0;  ///< the frame with most of the subject sharp
+};
+
+/// @param profiles  one per frame, near to far, all of one grid; an empty grid stands for an unreadable frame.
+SeriesProfile profile_series(const std::vector<FocusProfile>& profiles);
+
+/// The sharpness of a place in one frame, between cells; `x`, `y` are 0..1 across and down the picture.
+float sharpness_at(const FocusProfile& profile, double x, double y);
+
+}  // namespace moorhaze

@@ -1,0 +1,43 @@
+#pragma once
+#include <functional>
+#include <map>
+
+#include "core/align/register_series.h"
+
+namespace moorhaze {
+
+/// A place the brush went over, in reference pixels.
+struct StrokePoint {
+    double x_px = 0, y_px = 0;
+    bool operator==(const StrokePoint&) const = default;
+};
+
+/// One movement of the brush: a place is drawn in from a frame, or wiped back to the merge.
+struct Stroke {
+    static constexpr int kWipeBack = -1;
+    int source = kWipeBack;      ///< frame index from 0, or kWipeBack
+    double radius_px = 17;       ///< ≥ 0.5
+    double softness = 0.6;       ///< 0 hard edge … 1 soft from the middle on
+    double flow = 0.4;           ///< 0..1: how much of the source one pass brings
+    std::vector<StrokePoint> points;
+    bool operator==(const Stroke&) const = default;
+};
+
+/// The part of the reference plane that a stroke can change.
+PixelRect reach_of(const Stroke& stroke);
+
+/// How much of the source a stroke brings to each pixel of `area`, 0..1: along the path the brush never takes away
+/// and going over a place again within one stroke adds nothing; a new stroke does.
+cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job);
+
+/// Gives the linear light of a frame over `area` of the reference plane.
+using SourcePixels = std::function<cv::Mat3f(int frame, PixelRect area)>;
+
+/// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed.
+/// @param merge  16-bit picture whose top left lies at `merge_area`'s in reference pixels.
+/// @return       pixels of `area` (cut to the merge), CV_16UC3.
+/// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
+cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes, PixelRect area,
+                       const ToneCurve& curve, const SourcePixels& source, const Job& job);
+
+}  // namespace moorhaze

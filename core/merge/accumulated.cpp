@@ -1,0 +1,81 @@
+#include "core/merge/accumulated.h"
+
+#include <algorithm>
+
+#include "core/merge/sharpness.h"
+#include "core/picture/pyramid.h"
+#include "core/work/clones.h"
+
+namespace moorhaze {
+namespace {
+
+MOORHAZE_CLONES void add_row(const float* pixels, const float* weight, float* light, float* total, int begin, int end) {
+    for (int x = begin; x < end; ++x) {
+        light[3 * x] += weight[x] * pixels[3 * x];
+        light[3 * x + 1] += weight[x] * pixels[3 * x + 1];
+        light[3 * x + 2] += weight[x] * pixels[3 * x + 2];
+        total[x] += weight[x];
+    }
+}
+
+}  // namespace
+
+void Accumulated::add(const LinearFrame& frame, const cv::Mat1f& weight, const Job& job) {
+    for_covered_rows(frame, job, [&](int y, int begin, int end) {
+        add_row(frame.pixels.ptr<float>(y), weight[y], light_.ptr<float>(y), weight_[y], begin, end);
+    });
+}
+
+Picture Accumulated::finish(const AlignedFrames& frames, const Job& job) {
+    cv::Mat1b covered(light_.size());
+    for_rows(light_.rows, job, [&](int y) {
+        auto* light = light_.ptr<float>(y);
+        for (int x = 0; x < light_.cols; ++x) {
+            const float total = weight_(y, x);
+            covered(y, x) = total > 0 ? 255 : 0;
+            const float scale = total > 0 ? 1 / total : 0;
+            for (int channel = 0; channel < 3; ++channel) light[3 * x + channel] *= scale;
+        }
+    });
+    return finished_picture(light_, covered, frames);
+}
+
+Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, const AlignedFrames& frames) {
+    Picture picture = from_linear(linear, frames.curve(), frames.profile());
+    if (cv::countNonZero(covered) < int(covered.total())) covered.convertTo(picture.alpha, CV_16U, 257);
+    return picture;
+}
+
+cv::Mat1f fill_from_around(const cv::Mat1f& value, const cv::Mat1f& weight, const Job& job) {
+    struct Level {
+        cv::Mat1f weighted, weight;
+    };
+    std::vector<Level> levels{{value.mul(weight), weight}};
+    while (std::min(levels.back().weight.cols, levels.back().weight.rows) > 2) {
+        const Level& fine = levels.back();
+        Level coarse{pyramid_down(fine.weighted, job.quiet()), pyramid_down(fine.weight, job.quiet())};
+        levels.push_back(std::move(coarse));
+    }
+    cv::Mat1f filled;
+    for (auto level = levels.rbegin(); level != levels.rend(); ++level) {
+        cv::Mat1f here(level->weight.size());
+        cv::Mat1f around;
+        if (!filled.empty()) around = pyramid_up(filled, here.size(), job.quiet());
+        for_rows(here.rows, job.quiet(), [&](int y) {
+            for (int x = 0; x < here.cols; ++x) {
+                const float own = level->weight(y, x);
+                if (around.empty())
+                    here(y, x) = own > 0 ? level->weighted(y, x) / own : 0;
+                else {
+                    // What is known here counts up to 1, the rest comes from farther out.
+                    const float share = std::min(own * (level + 1 == levels.rend() ? 1.0f : 8.0f), 1.0f);
+                    here(y, x) = own > 0 ? share * level->weighted(y, x) / own + (1 - share) * around(y, x) : around(y, x);
+                }
+            }
+        });
+        filled = here;
+    }
+    return filled;
+}
+
+}  // namespace moorhaze

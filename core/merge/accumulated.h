@@ -1,0 +1,30 @@
+#pragma once
+#include "core/merge/merge.h"
+
+namespace moorhaze {
+
+/// Frames added up with a weight per place, in linear light.
+class Accumulated {
+  public:
+    explicit Accumulated(cv::Size size) : light_(size, cv::Vec3f(0, 0, 0)), weight_(size, 0.0f) {}
+
+    /// Adds the covered part of a frame with its weights.
+    void add(const LinearFrame& frame, const cv::Mat1f& weight, const Job& job);
+
+    /// The weighted mean as a 16-bit picture; transparent where nothing was added.
+    Picture finish(const AlignedFrames& frames, const Job& job);
+
+  private:
+    cv::Mat3f light_;
+    cv::Mat1f weight_;
+};
+
+/// 16-bit picture of linear light, with alpha 0 where `covered` is 0; without alpha when all is covered.
+Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, const AlignedFrames& frames);
+
+/// Carries values over places of little weight: each gets what its surroundings, as far out as needed, say.
+/// Pull-push over a pyramid. Source: Gortler, Grzeszczuk, Szeliski, Cohen, "The Lumigraph", SIGGRAPH 1996, sec. 3.4.
+/// @param weight  ≥ 0; places of weight 1 and more keep their value.
+cv::Mat1f fill_from_around(const cv::Mat1f& value, const cv::Mat1f& weight, const Job& job);
+
+}  // namespace moorhaze

@@ -1,0 +1,59 @@
+#include "core/merge/aligned_frames.h"
+
+namespace moorhaze {
+namespace {
+
+Outcome<Picture> decode(const Series& series, int index) {
+    try {
+        return read_picture(series.frames[std::size_t(index)].path);
+    } catch (const FileError& error) {
+        return tl::unexpected(FrameProblem{index, error.what()});
+    }
+}
+
+WarpPlan plan_for(const SeriesGeometry& geometry, int index, PixelRect target) {
+    const FrameGeometry& frame = geometry.frames[std::size_t(index)];
+    return {frame.matrix, target, frame.gain};
+}
+
+}  // namespace
+
+AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
+                             PixelRect target)
+    : series_(series),
+      geometry_(geometry),
+      target_(target),
+      // A small preview is enough to learn the profile.
+      profile_(read_preview(series.frames[std::size_t(geometry.reference)].path, 64).profile),
+      curve_(profile_) {
+    for (const int frame : frames)
+        if (geometry.frames[std::size_t(frame)].registered) frames_.push_back(frame);
+}
+
+std::future<Outcome<Picture>> AlignedFrames::begin_decoding(int place) const {
+    return std::async(std::launch::async, [this, index = index(place)] { return decode(series_, index); });
+}
+
+Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
+    if (waiting_place_ != place) waiting_ = begin_decoding(place);
+    Outcome<Picture> picture = waiting_.get();
+    waiting_place_ = -1;
+    if (place + 1 < count()) {
+        waiting_ = begin_decoding(place + 1);
+        waiting_place_ = place + 1;
+    }
+    if (!picture) return tl::unexpected(picture.error());
+    // Each frame is decoded with its own profile's curve; the result is written with the reference frame's.
+    const WarpPlan plan = plan_for(geometry_, index(place), target_);
+    if (picture->profile == profile_) return warp_to_linear(*picture, curve_, plan, job.quiet());
+    return warp_to_linear(*picture, ToneCurve(picture->profile), plan, job.quiet());
+}
+
+Outcome<LinearFrame> load_aligned(const Series& series, const SeriesGeometry& geometry, int frame, PixelRect target,
+                                  const Job& job) {
+    const Outcome<Picture> picture = decode(series, frame);
+    if (!picture) return tl::unexpected(picture.error());
+    return warp_to_linear(*picture, ToneCurve(picture->profile), plan_for(geometry, frame, target), job);
+}
+
+}  // namespace moorhaze
