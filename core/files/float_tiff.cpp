@@ -32,7 +32,7 @@ void write_plane(const std::filesystem::path& file, const cv::Mat& plane) {
         TIFFSetField(tiff.get(), TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_MINISBLACK);
         TIFFSetField(tiff.get(), TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
         TIFFSetField(tiff.get(), TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
-        TIFFSetField(tiff.get(), TIFFTAG_PREDICTOR, floating ? PREDICTOR_FLOATINGPOINT : PREDICTOR_HORIZONTAL);
+        // No predictor: the floating-point one is unknown to several readers.
         TIFFSetField(tiff.get(), TIFFTAG_ROWSPERSTRIP, 64);
         cv::Mat row;
         for (int y = 0; y < plane.rows; ++y) {
