@@ -3,7 +3,7 @@
 
 #include "cli/commands.h"
 #include "core/files/safe_write.h"
-#include "core/merge/aligned_frames.h"
+#include "core/merge/frame_source.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -39,7 +39,9 @@ void run(const Arguments& arguments, const Common& common) {
     if (!arguments.folder.empty()) {
         std::error_code failure;
         std::filesystem::create_directories(arguments.folder, failure);
-        if (failure) throw FileError(arguments.folder + ": cannot be made (" + failure.message() + "). Choose another folder.");
+        if (failure)
+            throw FileError(arguments.folder + ": cannot be made (" + failure.message() +
+                            "). Choose another folder.");
         const ProgressLine line("writing", common);
         AlignedFrames frames(series, geometry, series.chosen(), cv::Rect({}, series.size()));
         for (int place = 0; place < frames.count(); ++place) {
@@ -49,14 +51,10 @@ void run(const Arguments& arguments, const Common& common) {
                 continue;
             }
             const Frame& original = series.frames[std::size_t(frames.index(place))];
-            Picture picture = from_linear(frame->pixels, frames.curve(), frames.profile());
-            picture.alpha = cv::Mat(picture.pixels.size(), CV_16UC1, cv::Scalar(0));
-            for (int y = 0; y < picture.height(); ++y) {
-                const RowSpan span = frame->covered[std::size_t(y)];
-                picture.alpha.row(y).colRange(span.begin, span.end).setTo(65535);
-            }
-            write_picture(std::filesystem::path(arguments.folder) / (original.path.stem().string() + "-aligned.tif"), picture,
-                          original.info.shooting, {}, {});
+            const Picture picture = picture_of(*frame, frames.curve(), frames.profile());
+            write_picture(
+                std::filesystem::path(arguments.folder) / (original.path.stem().string() + "-aligned.tif"),
+                picture, original.info.shooting, {}, {});
             line.job().checkpoint(double(place + 1) / frames.count());
         }
     }
@@ -65,20 +63,23 @@ void run(const Arguments& arguments, const Common& common) {
             const FrameGeometry& frame = geometry.frames[std::size_t(i)];
             const auto shift = frame.shift_px(series.size());
             if (frame.registered)
-                std::printf("%4d  shift %8.2f %8.2f px  turn %7.3f deg  scale %.5f  gain %.3f  residual %.2f px\n", i + 1, shift.x,
-                            shift.y, frame.rotation_deg(), frame.scale(), frame.gain, frame.residual_px);
+                std::printf(
+                    "%4d  shift %8.2f %8.2f px  turn %7.3f deg  scale %.5f  gain %.3f  residual %.2f px\n",
+                    i + 1, shift.x, shift.y, frame.rotation_deg(), frame.scale(), frame.gain,
+                    frame.residual_px);
             else
                 std::printf("%4d  not aligned: %s\n", i + 1, frame.problem.c_str());
         }
     if (!arguments.report.empty()) {
-        const nlohmann::json report{{"frames", frames_json(series, profile, geometry)},
-                                    {"reference", reference + 1},
-                                    {"crop", {{"x", crop.x}, {"y", crop.y}, {"width", crop.width}, {"height", crop.height}}},
-                                    {"model", "shift, rotation, scale"},
-                                    {"residual_px", geometry.residual_px()},
-                                    {"seconds", {{"profile", profile_seconds}, {"align", align_seconds}}},
-                                    {"peak_memory_mb", peak_memory_mb()},
-                                    {"warnings", warnings}};
+        const nlohmann::json report{
+            {"frames", frames_json(series, profile, geometry)},
+            {"reference", reference + 1},
+            {"crop", {{"x", crop.x}, {"y", crop.y}, {"width", crop.width}, {"height", crop.height}}},
+            {"model", "shift, rotation, scale"},
+            {"residual_px", geometry.residual_px()},
+            {"seconds", {{"profile", profile_seconds}, {"align", align_seconds}}},
+            {"peak_memory_mb", peak_memory_mb()},
+            {"warnings", warnings}};
         write_text_file(arguments.report, report.dump(2) + "\n", true);
     }
 }
@@ -89,9 +90,11 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand("align", "Finds how the frames lie against the reference frame");
     auto arguments = std::make_shared<Arguments>();
     command->add_option("FRAMES", arguments->files, "Files, or one folder")->required();
-    command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")->check(CLI::PositiveNumber);
+    command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
+        ->check(CLI::PositiveNumber);
     command->add_option("--report", arguments->report, "Write a JSON report here");
-    command->add_option("--out", arguments->folder, "Write the aligned frames as 16-bit TIFF into this folder");
+    command->add_option("--out", arguments->folder,
+                        "Write the aligned frames as 16-bit TIFF into this folder");
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;
 }

@@ -11,15 +11,10 @@ Outcome<Picture> decode(const Series& series, int index) {
     }
 }
 
-WarpPlan plan_for(const SeriesGeometry& geometry, int index, PixelRect target) {
-    const FrameGeometry& frame = geometry.frames[std::size_t(index)];
-    return {frame.matrix, target, frame.gain};
-}
-
 }  // namespace
 
-AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
-                             PixelRect target)
+AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometry,
+                             const std::vector<int>& frames, PixelRect target)
     : series_(series),
       geometry_(geometry),
       target_(target),
@@ -44,16 +39,14 @@ Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
     }
     if (!picture) return tl::unexpected(picture.error());
     // Each frame is decoded with its own profile's curve; the result is written with the reference frame's.
-    const WarpPlan plan = plan_for(geometry_, index(place), target_);
-    if (picture->profile == profile_) return warp_to_linear(*picture, curve_, plan, job.quiet());
-    return warp_to_linear(*picture, ToneCurve(picture->profile), plan, job.quiet());
+    const FrameGeometry& own = geometry_.frames[std::size_t(index(place))];
+    if (picture->profile == profile_) return lay_over(*picture, curve_, own, target_, job.quiet());
+    return lay_over(*picture, ToneCurve(picture->profile), own, target_, job.quiet());
 }
 
-Outcome<LinearFrame> load_aligned(const Series& series, const SeriesGeometry& geometry, int frame, PixelRect target,
-                                  const Job& job) {
-    const Outcome<Picture> picture = decode(series, frame);
-    if (!picture) return tl::unexpected(picture.error());
-    return warp_to_linear(*picture, ToneCurve(picture->profile), plan_for(geometry, frame, target), job);
+LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const FrameGeometry& geometry,
+                     PixelRect target, const Job& job) {
+    return warp_to_linear(picture, curve, {geometry.matrix, target, geometry.gain}, job);
 }
 
 }  // namespace moorhaze

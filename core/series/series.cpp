@@ -11,7 +11,8 @@ namespace {
 
 bool has_picture_ending(const std::filesystem::path& file) {
     std::string ending = file.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](unsigned char c) { return char(std::tolower(c)); });
     const auto& known = picture_endings();
     return std::find(known.begin(), known.end(), ending) != known.end();
 }
@@ -31,8 +32,9 @@ std::vector<std::filesystem::path> list_files(const std::vector<std::filesystem:
             throw FileError(entry.string() + ": the folder cannot be read (" + failure.message() +
                             "). Check its permissions.");
     }
-    std::stable_sort(files.begin(), files.end(),
-                     [](const auto& a, const auto& b) { return natural_less(a.filename().string(), b.filename().string()); });
+    std::stable_sort(files.begin(), files.end(), [](const auto& a, const auto& b) {
+        return natural_less(a.filename().string(), b.filename().string());
+    });
     files.erase(std::unique(files.begin(), files.end()), files.end());
     return files;
 }
@@ -42,7 +44,8 @@ int trend_of_focus(const std::vector<Frame>& frames) {
     if (frames.size() < 2) return 0;
     int rising = 0, falling = 0;
     for (std::size_t i = 1; i < frames.size(); ++i) {
-        const auto before = frames[i - 1].info.shooting.focus_distance_m, here = frames[i].info.shooting.focus_distance_m;
+        const auto before = frames[i - 1].info.shooting.focus_distance_m,
+                   here = frames[i].info.shooting.focus_distance_m;
         if (!before || !here) return 0;
         rising += *here > *before;
         falling += *here < *before;
@@ -50,7 +53,9 @@ int trend_of_focus(const std::vector<Frame>& frames) {
     return rising > 0 && falling == 0 ? 1 : falling > 0 && rising == 0 ? -1 : 0;
 }
 
-std::string size_text(int width, int height) { return std::to_string(width) + "x" + std::to_string(height); }
+std::string size_text(int width, int height) {
+    return std::to_string(width) + "x" + std::to_string(height);
+}
 
 }  // namespace
 
@@ -119,15 +124,18 @@ OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_fold
         opened.series.frames.push_back(std::move(*read[i]));
     }
     if (opened.series.frames.empty()) {
-        std::string reason = files_or_folder.empty() ? "nothing was named" : files_or_folder[0].string() + ": ";
+        std::string reason =
+            files_or_folder.empty() ? "nothing was named" : files_or_folder[0].string() + ": ";
         if (!files_or_folder.empty())
-            reason += opened.problems.empty() ? "holds no JPEG, TIFF or PNG. Choose the folder with the frames."
-                                              : "no frame can be read. The first problem: " + opened.problems[0];
+            reason += opened.problems.empty()
+                          ? "holds no JPEG, TIFF or PNG. Choose the folder with the frames."
+                          : "no frame can be read. The first problem: " + opened.problems[0];
         throw FileError(reason);
     }
     if (trend_of_focus(opened.series.frames) < 0) {
         std::reverse(opened.series.frames.begin(), opened.series.frames.end());
-        opened.notes.push_back("The frames run from far to near by their focus distances; their order is turned round.");
+        opened.notes.push_back(
+            "The frames run from far to near by their focus distances; their order is turned round.");
     }
     opened.series.range = {0, opened.series.count() - 1};
     auto folder = std::filesystem::absolute(opened.series.frames[0].path).lexically_normal().parent_path();

@@ -28,7 +28,9 @@ struct Series {
     FrameRange range;
 
     int count() const { return int(frames.size()); }
-    cv::Size size() const { return frames.empty() ? cv::Size() : cv::Size(frames[0].info.width, frames[0].info.height); }
+    cv::Size size() const {
+        return frames.empty() ? cv::Size() : cv::Size(frames[0].info.width, frames[0].info.height);
+    }
     /// Indices of the frames that are used and lie in the range.
     std::vector<int> chosen() const;
 };
@@ -40,8 +42,8 @@ struct OpenedSeries {
 };
 
 /// Opens files, or all pictures of a folder, in natural order of their names ("9" before "10").
-/// Unreadable files and files of another size than most are reported and left out. Where every frame tells its
-/// focus distance and they fall all the way, the order is turned round, so that it runs near to far.
+/// Unreadable files and files of another size than most are reported and left out. Where every frame tells
+/// its focus distance and they fall all the way, the order is turned round, so that it runs near to far.
 /// @throws FileError when nothing is left, Cancelled.   Thread-safe.
 OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_folder, const Job& job);
 

@@ -10,8 +10,12 @@
 #include <thread>
 #include <vector>
 #else
+// oneTBB has members named `emit`, which Qt's headers define away; a file may include both in any order.
+#pragma push_macro("emit")
+#undef emit
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for.h>
+#pragma pop_macro("emit")
 #endif
 
 namespace moorhaze {

@@ -1,0 +1,32 @@
+#include "core/merge/frame_source.h"
+
+namespace moorhaze {
+
+FrameSource::FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameCache> cache)
+    : series_(std::move(series)),
+      geometry_(std::move(geometry)),
+      cache_(std::move(cache)),
+      profile_(cache_->get(series_.frames[std::size_t(geometry_.reference)].path)->profile),
+      curve_(profile_) {}
+
+LinearFrame FrameSource::load(int frame, PixelRect area, const Job& job) const {
+    const auto picture = cache_->get(series_.frames[std::size_t(frame)].path);
+    const FrameGeometry& own = geometry_.frames[std::size_t(frame)];
+    if (picture->profile == profile_) return lay_over(*picture, curve_, own, area, job);
+    return lay_over(*picture, ToneCurve(picture->profile), own, area, job);
+}
+
+Picture picture_of(const LinearFrame& frame, const ToneCurve& curve, const ColourProfile& profile) {
+    Picture picture = from_linear(frame.pixels, curve, profile);
+    bool whole = true;
+    for (const RowSpan& span : frame.covered) whole = whole && span.begin == 0 && span.end == picture.width();
+    if (whole) return picture;
+    picture.alpha = cv::Mat(picture.pixels.size(), CV_16UC1, cv::Scalar(0));
+    for (int y = 0; y < picture.height(); ++y) {
+        const RowSpan span = frame.covered[std::size_t(y)];
+        if (span.begin < span.end) picture.alpha.row(y).colRange(span.begin, span.end).setTo(65535);
+    }
+    return picture;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,37 @@
+#pragma once
+#include <memory>
+
+#include "core/merge/aligned_frames.h"
+#include "core/series/frame_cache.h"
+
+namespace moorhaze {
+
+/// Any frame of a series over any part of the reference plane, decoded through a cache: for looking, sounding
+/// and mending, which jump about. Merges, which read each frame once, use AlignedFrames. Immutable,
+/// thread-safe.
+class FrameSource {
+  public:
+    /// @throws FileError when the reference frame cannot be read.
+    FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameCache> cache);
+
+    /// @throws FileError, BadParameter, Cancelled.
+    LinearFrame load(int frame, PixelRect area, const Job& job) const;
+
+    /// Curve and profile of the reference frame: what merges are written in.
+    const ToneCurve& curve() const { return curve_; }
+    const ColourProfile& profile() const { return profile_; }
+    const SeriesGeometry& geometry() const { return geometry_; }
+    const Series& series() const { return series_; }
+
+  private:
+    Series series_;
+    SeriesGeometry geometry_;
+    std::shared_ptr<FrameCache> cache_;
+    ColourProfile profile_;
+    ToneCurve curve_;
+};
+
+/// 16-bit picture of a laid-over frame, transparent where the frame has no pixels.
+Picture picture_of(const LinearFrame& frame, const ToneCurve& curve, const ColourProfile& profile);
+
+}  // namespace moorhaze

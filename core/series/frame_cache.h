@@ -1,0 +1,39 @@
+#pragma once
+#include <filesystem>
+#include <future>
+#include <list>
+#include <memory>
+#include <mutex>
+
+#include "core/files/picture_file.h"
+
+namespace moorhaze {
+
+/// Decoded pictures, the most recently used ones within a budget of memory. Thread-safe: two callers who want
+/// the same file wait for one decoding. A picture that someone still holds lives on after it left the cache.
+class FrameCache {
+  public:
+    explicit FrameCache(std::size_t budget_bytes) : budget_bytes_(budget_bytes) {}
+
+    /// @throws FileError, as read_picture; a failure is not kept, so that a mended file can be tried again.
+    std::shared_ptr<const Picture> get(const std::filesystem::path& file);
+
+    void clear();
+    std::size_t bytes() const;
+
+  private:
+    using Waiting = std::shared_future<std::shared_ptr<const Picture>>;
+    struct Entry {
+        std::filesystem::path file;
+        Waiting picture;
+        std::size_t bytes = 0;  ///< 0 while it is being decoded
+    };
+    void account(const std::filesystem::path& file, std::size_t bytes);
+    void forget(const std::filesystem::path& file);
+
+    const std::size_t budget_bytes_;
+    mutable std::mutex guard_;
+    std::list<Entry> entries_;  ///< most recently used first
+};
+
+}  // namespace moorhaze

@@ -1,0 +1,160 @@
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QElapsedTimer>
+#include <QTimer>
+#include <cstdio>
+
+#include "desktop/view/main_window.h"
+#include "desktop/view/picture_view.h"
+#include "desktop/view/theme.h"
+
+namespace {
+
+using moorhaze::desktop::MainWindow;
+using moorhaze::desktop::Stage;
+
+/// What `--merge`, `--save` and `--snapshot` ask for: the steps a person would take, one after the other,
+/// each when the window has settled; then the program ends.
+class Script : public QObject {
+  public:
+    Script(MainWindow& window, std::vector<std::function<void()>> steps)
+        : window_(window), steps_(std::move(steps)) {
+        connect(&timer_, &QTimer::timeout, this, &Script::tick);
+        timer_.start(50);
+        clock_.start();
+    }
+
+  private:
+    void tick() {
+        if (!window_.is_settled()) {
+            quiet_ = 0;
+            if (clock_.elapsed() > 600'000) fail("the work did not end within ten minutes");
+            return;
+        }
+        if (++quiet_ < 4) return;  // what follows a change is asked for in the next rounds of the event loop
+        quiet_ = 0;
+        if (next_ == steps_.size()) return QCoreApplication::exit(0);
+        steps_[next_++]();
+    }
+    void fail(const char* why) {
+        std::fprintf(stderr, "moorhaze: %s\n", why);
+        QCoreApplication::exit(1);
+    }
+
+    MainWindow& window_;
+    std::vector<std::function<void()>> steps_;
+    std::size_t next_ = 0;
+    int quiet_ = 0;
+    QTimer timer_;
+    QElapsedTimer clock_;
+};
+
+QPointF place_of(const QString& text) {
+    const auto parts = text.split(',');
+    return {parts.value(0).toDouble(), parts.value(1).toDouble()};
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("Moorhaze"));
+    QApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
+    QCommandLineParser parser;
+    parser.setApplicationDescription(
+        QStringLiteral("Moorhaze merges focus-bracketed series of close-up pictures."));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument(QStringLiteral("frames"),
+                                 QStringLiteral("A folder, or the frames of one series."));
+    auto option = [&](const char* name, const char* what, const char* value = nullptr) {
+        const QCommandLineOption made(QString::fromLatin1(name), QString::fromLatin1(what),
+                                      QString::fromLatin1(value ? value : ""));
+        parser.addOption(made);
+        return QString::fromLatin1(name);
+    };
+    const QString demo = option("demo", "Open a series that comes with Moorhaze.", "name");
+    const QString light = option("light", "The light look.");
+    const QString size = option("size", "Size of the window.", "WxH");
+    const QString stage = option("stage", "Go to a stage, 1 to 6.", "number");
+    const QString merge = option("merge", "Align and merge.");
+    const QString method = option("method", "Method of the merge.", "name");
+    const QString frame = option("frame", "Show a frame.", "number");
+    const QString zoom = option("zoom", "Zoom in percent, around --point if given.", "percent");
+    const QString point = option("point", "Point at a place of the picture.", "x,y");
+    const QString curtain = option("curtain", "Draw the curtain.");
+    const QString draw =
+        option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
+    const QString save = option("save", "Export the result, and end.", "file");
+    const QString snapshot = option("snapshot", "Save a picture of the window, and end.", "file.png");
+    parser.process(application);
+    moorhaze::desktop::apply_theme(application, !parser.isSet(light));
+
+    MainWindow window;
+    if (parser.isSet(size)) {
+        const auto sides = parser.value(size).split('x');
+        window.resize(sides.value(0).toInt(), sides.value(1).toInt());
+    }
+    window.show();
+    if (parser.isSet(demo)) {
+        if (!window.open_demo(parser.value(demo)) && (parser.isSet(snapshot) || parser.isSet(save))) return 1;
+    } else if (!parser.positionalArguments().isEmpty()) {
+        window.open_paths(parser.positionalArguments());
+    }
+
+    std::vector<std::function<void()>> steps;
+    auto on = [&](const QString& name, auto step) {
+        if (parser.isSet(name)) steps.emplace_back(step);
+    };
+    on(method, [&] { window.session().set_method(parser.value(method).toStdString()); });
+    on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
+    on(merge, [&] { window.session().align_and_merge(); });
+    on(stage, [&] { window.session().set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
+    on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
+    on(curtain, [&] {
+        window.picture_view().set_curtain(true);
+        window.session().set_current_frame(window.session().current_frame());
+        emit window.session().current_frame_changed();
+    });
+    on(zoom, [&] {
+        auto& view = window.picture_view();
+        if (parser.isSet(point)) {
+            view.set_zoom(parser.value(zoom).toDouble() / 100, view.to_widget(place_of(parser.value(point))));
+        } else {
+            view.set_zoom(parser.value(zoom).toDouble() / 100);
+        }
+    });
+    on(point, [&] { window.point_at(place_of(parser.value(point)), true); });
+    if (parser.isSet(draw)) {
+        const auto numbers = parser.value(draw).split(',');
+        const QPointF from(numbers.value(0).toDouble(), numbers.value(1).toDouble()),
+            to(numbers.value(2).toDouble(), numbers.value(3).toDouble());
+        steps.emplace_back([&window, from] { window.point_at(from, true); });
+        steps.emplace_back([&window, from, to] {
+            window.mend().begin_stroke(from);
+            for (int i = 1; i <= 20; ++i) window.mend().continue_stroke(from + (to - from) * (i / 20.0));
+            window.mend().end_stroke();
+        });
+    }
+    if (parser.isSet(save)) {
+        steps.emplace_back([&] {
+            const QString file = parser.value(save);
+            const auto& kinds = moorhaze::desktop::export_kinds();
+            const auto kind = std::find_if(kinds.begin(), kinds.end(),
+                                           [&](const auto& k) { return file.endsWith(k.ending); });
+            window.exporter().save(file, kind == kinds.end() ? kinds[0] : *kind, 95, true);
+        });
+    }
+    if (parser.isSet(snapshot)) {
+        steps.emplace_back([&] {
+            if (!window.grab().save(parser.value(snapshot))) {
+                std::fprintf(stderr, "moorhaze: %s: cannot be written\n", qPrintable(parser.value(snapshot)));
+                QCoreApplication::exit(1);
+            }
+        });
+    }
+    std::unique_ptr<Script> script;
+    if (parser.isSet(save) || parser.isSet(snapshot))
+        script = std::make_unique<Script>(window, std::move(steps));
+    return QApplication::exec();
+}

@@ -1,0 +1,95 @@
+#include "desktop/session/facts.h"
+
+#include <QCoreApplication>
+#include <cmath>
+
+namespace moorhaze::desktop {
+namespace {
+
+QString tr(const char* text) {
+    return QCoreApplication::translate("Facts", text);
+}
+
+}  // namespace
+
+QString session_name(const Session& session) {
+    return QString::fromStdString(session.series().name);
+}
+
+QString exposure_text(double seconds) {
+    if (seconds <= 0) return {};
+    if (seconds < 0.3) return tr("1/%1 s").arg(std::lround(1 / seconds));
+    return tr("%1 s").arg(seconds, 0, 'g', 3);
+}
+
+QStringList series_facts(const Series& series) {
+    const Frame& frame = series.frames[std::size_t(series.count() / 2)];
+    const ShootingData& data = frame.info.shooting;
+    QStringList facts;
+    facts << tr("%1 frames, %2 x %3 px, %4 bit")
+                 .arg(series.count())
+                 .arg(frame.info.width)
+                 .arg(frame.info.height)
+                 .arg(frame.info.bits);
+    QStringList settings;
+    if (data.f_number) settings << tr("f/%1").arg(*data.f_number, 0, 'g', 3);
+    if (data.exposure_s) settings << exposure_text(*data.exposure_s);
+    if (data.iso) settings << tr("ISO %1").arg(*data.iso);
+    if (data.focal_length_mm) settings << tr("%1 mm").arg(*data.focal_length_mm, 0, 'g', 4);
+    if (!settings.isEmpty()) facts << settings.join(QStringLiteral("  "));
+    if (!data.camera.empty()) facts << QString::fromStdString(data.camera);
+    const auto near_m = series.frames.front().info.shooting.focus_distance_m,
+               far_m = series.frames.back().info.shooting.focus_distance_m;
+    if (near_m && far_m && series.count() > 1)
+        facts << (travel_from_metadata(series) == Travel::rail
+                      ? tr("shot on a rail, focus at %1 mm").arg(*near_m * 1000, 0, 'f', 0)
+                      : tr("refocused from %1 to %2 mm")
+                            .arg(*near_m * 1000, 0, 'f', 1)
+                            .arg(*far_m * 1000, 0, 'f', 1));
+    if (data.taken) facts << QString::fromStdString(*data.taken);
+    return facts;
+}
+
+QString frame_caption(const Series& series, int frame) {
+    const ShootingData& data = series.frames[std::size_t(frame)].info.shooting;
+    QStringList parts{tr("frame %1").arg(frame + 1)};
+    if (data.f_number) parts << tr("f/%1").arg(*data.f_number, 0, 'g', 3);
+    if (data.exposure_s) parts << exposure_text(*data.exposure_s);
+    return parts.join(QStringLiteral(" · "));
+}
+
+QString frames_text(int first, int last) {
+    return first == last ? tr("Frame %1").arg(first + 1) : tr("Frames %1 to %2").arg(first + 1).arg(last + 1);
+}
+
+std::vector<Suggestion> suggestions(const Session& session) {
+    std::vector<Suggestion> list;
+    const auto& flags = session.profile().flags;
+    auto short_reason = [](const FrameFlag& flag) {
+        // Several frames share the words before the figure.
+        return QString::fromStdString(flag.reason).section(':', 0, 0);
+    };
+    for (int i = 0; i < int(flags.size()); ++i) {
+        if (flags[std::size_t(i)].empty()) continue;
+        const FrameFlag& flag = flags[std::size_t(i)][0];
+        const bool out = !session.series().frames[std::size_t(i)].used;
+        const bool joins = !list.empty() && list.back().last == i - 1 && flag.kind == "unsharp" &&
+                           list.back().reason.section(':', 0, 0) == short_reason(flag);
+        if (joins) {
+            list.back().last = i;
+            list.back().reason = short_reason(flag);
+            list.back().done = list.back().done && out;
+        } else {
+            list.push_back({i, i, QString::fromStdString(flag.reason), out});
+        }
+    }
+    return list;
+}
+
+QString gap_text(const FocusGap& gap) {
+    return tr("Gap after frame %1: about %2 steps missing, a soft band there")
+        .arg(gap.after + 1)
+        .arg(std::max(1, int(std::lround(gap.missing))));
+}
+
+}  // namespace moorhaze::desktop

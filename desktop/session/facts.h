@@ -1,0 +1,24 @@
+#pragma once
+#include <QStringList>
+
+#include "desktop/session/session.h"
+
+namespace moorhaze::desktop {
+
+/// Words for a person, shared by the views.
+QString session_name(const Session& session);
+QString exposure_text(double seconds);                   ///< "1/160 s", "2 s"
+QStringList series_facts(const Series& series);          ///< a line each
+QString frame_caption(const Series& series, int frame);  ///< "frame 10 · f/8 · 1/160 s"
+QString frames_text(int first, int last);                ///< "Frame 4" or "Frames 4 to 9", given from 0
+
+/// Frames that follow each other and are flagged for the same kind of reason.
+struct Suggestion {
+    int first = 0, last = 0;
+    QString reason;
+    bool done = false;  ///< all of them are left out already
+};
+std::vector<Suggestion> suggestions(const Session& session);
+QString gap_text(const FocusGap& gap);
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,70 @@
+#include "desktop/session/job_runner.h"
+
+#include <algorithm>
+#include <atomic>
+
+namespace moorhaze::desktop {
+
+JobRunner::~JobRunner() {
+    cancel_and_wait();
+}
+
+double JobRunner::seconds_left() const {
+    const double passed = double(clock_.elapsed()) / 1000;
+    if (!active_ || fraction_ < 0.05 || passed < 0.5) return -1;
+    return passed * (1 - fraction_) / fraction_;
+}
+
+void JobRunner::cancel() {
+    waiting_.clear();
+    stop_.request_stop();
+}
+
+void JobRunner::cancel_and_wait() {
+    cancel();
+    if (active_ && wait_) wait_();
+}
+
+Job JobRunner::make_job() {
+    stop_ = std::stop_source{};
+    // Progress comes from any thread, maybe thousands of times a second: only visible steps travel on.
+    auto last = std::make_shared<std::atomic<int>>(-1);
+    return {stop_.get_token(), [this, last, serial = ++serial_](double fraction) {
+                const int step = int(fraction * 200);
+                if (last->exchange(step) == step) return;
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, fraction, serial] {
+                        if (!active_ || serial != serial_) return;
+                        fraction_ = std::max(fraction_, fraction);
+                        emit changed();
+                    },
+                    Qt::QueuedConnection);
+            }};
+}
+
+void JobRunner::start_next() {
+    while (!active_ && !waiting_.empty()) {
+        const Waiting next = std::move(waiting_.front());
+        waiting_.pop_front();
+        if (next.title.isEmpty()) {
+            next.begin();
+            continue;
+        }
+        active_ = true;
+        title_ = next.title;
+        fraction_ = 0;
+        clock_.start();
+        next.begin();
+        emit changed();
+    }
+}
+
+void JobRunner::finish() {
+    active_ = false;
+    fraction_ = 0;
+    start_next();
+    emit changed();
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,111 @@
+#pragma once
+#include <QElapsedTimer>
+#include <QFuture>
+#include <QObject>
+#include <QtConcurrent>
+#include <deque>
+#include <functional>
+
+#include "core/work/job.h"
+
+namespace moorhaze::desktop {
+
+/// Runs the long jobs of a session beside the interface, one after the other, in the order they were asked
+/// for. Lives in the interface's thread; every signal and every `done` comes in that thread.
+class JobRunner : public QObject {
+    Q_OBJECT
+  public:
+    explicit JobRunner(QObject* parent = nullptr) : QObject(parent) {}
+    ~JobRunner() override;
+
+    /// @param title  what the person reads while it runs: "merge", "profile".
+    /// @param work   called in another thread with a Job; its value goes to `done`.
+    /// An exception becomes `failed`, a stop `cancelled`.
+    template <class Work, class Done>
+    void start(const QString& title, Work work, Done done) {
+        waiting_.push_back(waiting_for(title, std::move(work), std::move(done)));
+        start_next();
+    }
+
+    /// The same, before everything that waits: for the steps of a `decide`.
+    template <class Work, class Done>
+    void start_first(const QString& title, Work work, Done done) {
+        waiting_.push_front(waiting_for(title, std::move(work), std::move(done)));
+        start_next();
+    }
+
+    /// Calls `step` in this thread when all earlier jobs are done: what to start may depend on their outcome.
+    void decide(std::function<void()> step) {
+        waiting_.push_back({{}, std::move(step)});
+        start_next();
+    }
+
+    bool busy() const { return active_; }
+    QString title() const { return active_ ? title_ : QString(); }
+    double fraction() const { return fraction_; }
+    /// Seconds until the end if it goes on as so far; negative while that cannot be said.
+    double seconds_left() const;
+
+    /// Asks the running job to stop and drops those that wait.
+    void cancel();
+    /// Waits until nothing runs; for closing the window.
+    void cancel_and_wait();
+
+  signals:
+    void changed();  ///< another job, more progress, or none
+    void failed(QString title, QString why);
+    void cancelled(QString title);
+
+  private:
+    struct Waiting {
+        QString title;
+        std::function<void()> begin;
+    };
+    template <class Work, class Done>
+    Waiting waiting_for(const QString& title, Work work, Done done) {
+        return {title, [this, work = std::move(work), done = std::move(done)] {
+                    using Value = std::invoke_result_t<Work, const Job&>;
+                    const Job job = make_job();
+                    QFuture<Value> future = QtConcurrent::run([work, job]() -> Value { return work(job); });
+                    // The continuations need this thread's event loop, so only the work is waited for.
+                    wait_ = [future]() mutable {
+                        try {
+                            future.waitForFinished();
+                        } catch (const std::exception&) {
+                            // Its own continuation reports it.
+                        }
+                    };
+                    future
+                        .then(this,
+                              [this, done](const Value& value) {
+                                  done(value);
+                                  finish();
+                              })
+                        .onFailed(this,
+                                  [this](const Cancelled&) {
+                                      const QString what = title_;
+                                      finish();
+                                      emit cancelled(what);
+                                  })
+                        .onFailed(this, [this](const std::exception& error) {
+                            const QString what = title_, why = QString::fromUtf8(error.what());
+                            finish();
+                            emit failed(what, why);
+                        });
+                }};
+    }
+    Job make_job();
+    void start_next();
+    void finish();
+
+    std::deque<Waiting> waiting_;
+    bool active_ = false;
+    QString title_;
+    double fraction_ = 0;
+    QElapsedTimer clock_;
+    std::stop_source stop_;
+    int serial_ = 0;  ///< of the running job: late progress of an earlier one is recognised
+    std::function<void()> wait_;
+};
+
+}  // namespace moorhaze::desktop

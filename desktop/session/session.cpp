@@ -1,0 +1,404 @@
+#include "desktop/session/session.h"
+
+#include <QCoreApplication>
+#include <algorithm>
+#include <chrono>
+
+namespace moorhaze::desktop {
+
+namespace {
+
+constexpr std::size_t kFrameCacheBytes = std::size_t(1600) << 20;
+
+QString text(const std::string& utf8) {
+    return QString::fromStdString(utf8);
+}
+
+}  // namespace
+
+/// Frames left out or taken back, the range, the reference: each change is a step between two whole
+/// selections.
+class SelectionCommand : public QUndoCommand {
+  public:
+    SelectionCommand(Session& session, Session::Selection from, Session::Selection to, const QString& what)
+        : QUndoCommand(what), session_(session), from_(std::move(from)), to_(std::move(to)) {}
+    void undo() override { session_.apply(from_); }
+    void redo() override { session_.apply(to_); }
+
+  private:
+    Session& session_;
+    Session::Selection from_, to_;
+};
+
+class StrokeCommand : public QUndoCommand {
+  public:
+    StrokeCommand(Session& session, int result, Stroke stroke)
+        : QUndoCommand(stroke.source == Stroke::kWipeBack
+                           ? QStringLiteral("wipe back")
+                           : QStringLiteral("draw-in from frame %1").arg(stroke.source + 1)),
+          session_(session),
+          result_(result),
+          stroke_(std::move(stroke)) {}
+    void undo() override { session_.apply_stroke(result_, stroke_, false); }
+    void redo() override { session_.apply_stroke(result_, stroke_, true); }
+
+  private:
+    Session& session_;
+    int result_;
+    Stroke stroke_;
+};
+
+Session::Session(QObject* parent)
+    : QObject(parent),
+      cache_(std::make_shared<FrameCache>(kFrameCacheBytes)),
+      method_(merge_methods()[0].name) {
+    connect(&jobs_, &JobRunner::failed, this, [this](const QString& title, const QString& why) {
+        tell(QStringLiteral("%1: %2").arg(title, why), true);
+    });
+    connect(&jobs_, &JobRunner::cancelled, this, [this](const QString& title) {
+        tell(QStringLiteral("%1 stopped; nothing was changed.").arg(title), false);
+    });
+}
+
+void Session::tell(const QString& sentence, bool is_error) {
+    emit told(sentence, is_error);
+}
+
+// ---------------------------------------------------------------------------------------------- the series
+
+void Session::open(const std::vector<std::filesystem::path>& files_or_folder) {
+    jobs_.start(
+        QStringLiteral("open"),
+        [files_or_folder](const Job& job) { return open_series(files_or_folder, job); },
+        [this](const OpenedSeries& opened) {
+            ++series_serial_;
+            undo_.clear();
+            cache_->clear();
+            series_ = opened.series;
+            problems_.clear();
+            for (const auto& problem : opened.problems) problems_ << text(problem);
+            for (const auto& note : opened.notes) problems_ << text(note);
+            profiles_.clear();
+            profile_ = {};
+            geometry_.reset();
+            results_.clear();
+            merged_from_.clear();
+            shown_result_ = 0;
+            chosen_reference_ = -1;
+            current_frame_ = series_.count() / 2;
+            if (!problems_.empty())
+                tell(problems_.size() == 1 ? problems_[0]
+                                           : QStringLiteral("%1 (and %2 more, see Plan)")
+                                                 .arg(problems_[0])
+                                                 .arg(problems_.size() - 1),
+                     !opened.problems.empty());
+            emit series_changed();
+            emit results_changed();
+            emit result_shown();
+            set_stage(Stage::cull);
+            start_profiling();
+        });
+}
+
+void Session::start_profiling() {
+    struct Profiled {
+        std::vector<FocusProfile> profiles;
+        std::vector<std::string> problems;
+    };
+    jobs_.start(
+        QStringLiteral("profile"),
+        [series = series_](const Job& job) {
+            Profiled result;
+            for (int i = 0; i < series.count(); ++i) {
+                auto profile = focus_profile(series.frames[std::size_t(i)], i, job);
+                if (!profile) result.problems.push_back(profile.error().what);
+                result.profiles.push_back(profile ? std::move(*profile) : FocusProfile{});
+                job.checkpoint(double(i + 1) / series.count());
+            }
+            return result;
+        },
+        [this, serial = series_serial_](const Profiled& result) {
+            if (serial != series_serial_) return;
+            profiles_ = result.profiles;
+            profile_ = profile_series(profiles_);
+            for (const auto& problem : result.problems) {
+                problems_ << text(problem);
+                tell(text(problem), true);
+            }
+            emit profiles_changed();
+            emit selection_changed();
+        });
+}
+
+// ---------------------------------------------------------------------------------------------------- cull
+
+void Session::set_current_frame(int frame) {
+    if (!has_series()) return;
+    frame = std::clamp(frame, 0, series_.count() - 1);
+    if (frame == current_frame_) return;
+    current_frame_ = frame;
+    emit current_frame_changed();
+}
+
+Session::Selection Session::selection() const {
+    Selection now;
+    for (const Frame& frame : series_.frames) now.used.push_back(frame.used);
+    now.range = series_.range;
+    now.reference = chosen_reference_;
+    return now;
+}
+
+void Session::apply(const Selection& wanted) {
+    for (std::size_t i = 0; i < wanted.used.size(); ++i) series_.frames[i].used = wanted.used[i];
+    series_.range = wanted.range;
+    chosen_reference_ = wanted.reference;
+    emit selection_changed();
+}
+
+void Session::change_selection(const Selection& to, const QString& what) {
+    const Selection from = selection();
+    if (from == to) return;
+    undo_.push(new SelectionCommand(*this, from, to, what));
+}
+
+void Session::set_used(int frame, bool used) {
+    if (frame < 0 || frame >= series_.count()) return;
+    Selection to = selection();
+    to.used[std::size_t(frame)] = used;
+    change_selection(
+        to,
+        (used ? QStringLiteral("take back frame %1") : QStringLiteral("leave out frame %1")).arg(frame + 1));
+}
+
+void Session::set_range(FrameRange range) {
+    if (!has_series()) return;
+    range.first = std::clamp(range.first, 0, series_.count() - 1);
+    range.last = std::clamp(range.last, range.first, series_.count() - 1);
+    Selection to = selection();
+    to.range = range;
+    change_selection(to, QStringLiteral("depth range"));
+}
+
+void Session::accept_suggestions() {
+    Selection to = selection();
+    for (std::size_t i = 0; i < profile_.flags.size(); ++i)
+        if (!profile_.flags[i].empty()) to.used[i] = false;
+    change_selection(to, QStringLiteral("leave out what was suggested"));
+}
+
+int Session::reference() const {
+    if (chosen_reference_ >= 0) return chosen_reference_;
+    return is_profiled() ? profile_.suggested_reference : series_.count() / 2;
+}
+
+void Session::set_reference(int frame) {
+    if (frame < 0 || frame >= series_.count()) return;
+    Selection to = selection();
+    to.reference = frame;
+    change_selection(to, QStringLiteral("reference frame"));
+}
+
+int Session::sharpest_frame_at(double across, double down) const {
+    int best = -1;
+    float most = -1;
+    for (int i = 0; i < int(profiles_.size()); ++i)
+        if (const float value = sharpness_at(profiles_[std::size_t(i)], across, down); value > most)
+            most = value, best = i;
+    return best;
+}
+
+// ----------------------------------------------------------------------------------------- align and merge
+
+void Session::set_merge_settings(const MergeSettings& settings) {
+    if (settings == merge_settings_) return;
+    merge_settings_ = settings;
+    emit settings_changed();
+}
+
+void Session::set_method(const std::string& method) {
+    if (method == method_) return;
+    method_ = method;
+    emit settings_changed();
+}
+
+Session::Aligned Session::alignment_wanted() const {
+    return {selection().used, reference()};
+}
+
+bool Session::geometry_is_current() const {
+    return geometry_ && aligned_as_ == alignment_wanted();
+}
+
+const SeriesGeometry Session::geometry_or_unmoved() const {
+    return geometry_ ? *geometry_ : unmoved(series_, reference());
+}
+
+void Session::align() {
+    if (has_series()) start_aligning();
+}
+
+void Session::align_and_merge() {
+    if (!has_series()) return;
+    if (jobs_.busy() && jobs_.title() == QStringLiteral("merge")) return;
+    // Profiling may still be running and decides on the reference frame, so what is wanted is asked when it
+    // begins.
+    if (jobs_.busy() || !geometry_is_current()) start_aligning();
+    start_merging();
+}
+
+void Session::start_aligning() {
+    jobs_.decide([this] {
+        if (geometry_is_current()) return;
+        jobs_.start_first(
+            QStringLiteral("align"),
+            [series = series_, reference = reference()](const Job& job) {
+                return register_series(series, reference, travel_from_metadata(series), job);
+            },
+            [this, serial = series_serial_, as = alignment_wanted()](const SeriesGeometry& geometry) {
+                if (serial != series_serial_) return;
+                geometry_ = geometry;
+                aligned_as_ = as;
+                for (int i = 0; i < series_.count(); ++i)
+                    if (const auto& frame = geometry.frames[std::size_t(i)];
+                        series_.frames[std::size_t(i)].used && !frame.problem.empty())
+                        tell(QStringLiteral("frame %1: %2").arg(i + 1).arg(text(frame.problem)), true);
+                emit geometry_changed();
+            });
+    });
+}
+
+Session::MergedFrom Session::merge_wanted() const {
+    return {series_.chosen(), reference(), method_, merge_settings_};
+}
+
+void Session::start_merging() {
+    jobs_.decide([this] {
+        if (!geometry_is_current()) return;  // aligning failed and said so
+        const std::vector<int> chosen = series_.chosen();
+        const PixelRect area =
+            common_area(*geometry_, chosen, series_.size()) & PixelRect({}, series_.size());
+        if (chosen.empty() || area.empty()) {
+            tell(chosen.empty()
+                     ? QStringLiteral("No frame is left to merge: take some back, or widen the range.")
+                     : QStringLiteral("The frames have no area in common: leave the outliers out."),
+                 true);
+            return;
+        }
+        struct Merged {
+            std::shared_ptr<const MergeResult> result;
+            double seconds = 0;
+        };
+        const MergeMethod& method = merge_method(method_);
+        jobs_.start_first(
+            QStringLiteral("merge"),
+            [series = series_, geometry = *geometry_, chosen, area, &method,
+             settings = merge_settings_](const Job& job) {
+                const auto begin = std::chrono::steady_clock::now();
+                AlignedFrames frames(series, geometry, chosen, area);
+                auto merged = std::make_shared<const MergeResult>(method.merge(frames, settings, job));
+                const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
+                return Merged{merged, took.count()};
+            },
+            [this, serial = series_serial_, from = merge_wanted(), geometry = *geometry_,
+             &method](const Merged& merged) {
+                if (serial != series_serial_) return;
+                for (const FrameProblem& problem : merged.result->problems) tell(text(problem.what), true);
+                Result result;
+                result.id = next_result_++;
+                result.title = QStringLiteral("%1 %2").arg(text(method.title)).arg(result.id);
+                result.settings_text = QStringLiteral("%1 frames · detail %2 px · seam %3 px · floor %4")
+                                           .arg(from.frames.size())
+                                           .arg(from.settings.detail_size_px)
+                                           .arg(from.settings.seam_width_px)
+                                           .arg(from.settings.trust_floor);
+                if (from.method == "pyramid")
+                    result.settings_text = QStringLiteral("%1 frames · glare guard %2")
+                                               .arg(from.frames.size())
+                                               .arg(from.settings.glare_guard ? "on" : "off");
+                if (from.method == "blend")
+                    result.settings_text = QStringLiteral("%1 frames · detail %2 px")
+                                               .arg(from.frames.size())
+                                               .arg(from.settings.detail_size_px);
+                result.seconds = merged.seconds;
+                result.merge = merged.result;
+                result.geometry = geometry;
+                results_.push_back(std::move(result));
+                merged_from_.emplace_back(results_.back().id, from);
+                shown_result_ = results_.back().id;
+                if (stage_ < Stage::merge) set_stage(Stage::merge);
+                emit results_changed();
+                emit result_shown();
+            });
+    });
+}
+
+// ------------------------------------------------------------------------------------------------- results
+
+Result* Session::find_result(int id) {
+    const auto found =
+        std::find_if(results_.begin(), results_.end(), [&](const Result& r) { return r.id == id; });
+    return found == results_.end() ? nullptr : &*found;
+}
+
+const Result* Session::result_with(int id) const {
+    return const_cast<Session*>(this)->find_result(id);
+}
+
+const Result* Session::result() const {
+    return result_with(shown_result_);
+}
+
+void Session::show_result(int id) {
+    if (!find_result(id) || id == shown_result_) return;
+    shown_result_ = id;
+    emit result_shown();
+}
+
+void Session::drop_result(int id) {
+    std::erase_if(results_, [&](const Result& result) { return result.id == id; });
+    if (shown_result_ == id) shown_result_ = results_.empty() ? 0 : results_.back().id;
+    emit results_changed();
+    emit result_shown();
+}
+
+bool Session::result_is_current() const {
+    for (const auto& [id, from] : merged_from_)
+        if (id == shown_result_) return from == merge_wanted();
+    return false;
+}
+
+// ---------------------------------------------------------------------------------------------------- mend
+
+void Session::add_stroke(const Stroke& stroke) {
+    if (!result() || stroke.points.empty()) return;
+    undo_.push(new StrokeCommand(*this, shown_result_, stroke));
+}
+
+void Session::apply_stroke(int result_id, const Stroke& stroke, bool add) {
+    Result* result = find_result(result_id);
+    if (!result) return;  // dropped meanwhile
+    if (add)
+        result->strokes.push_back(stroke);
+    else if (!result->strokes.empty())
+        result->strokes.pop_back();
+    result->saved = false;
+    emit strokes_changed(result_id, stroke);
+    emit saved_changed();
+}
+
+void Session::mark_saved(int result_id) {
+    if (Result* result = find_result(result_id)) result->saved = true;
+    emit saved_changed();
+}
+
+bool Session::has_unsaved_work() const {
+    return std::any_of(results_.begin(), results_.end(), [](const Result& result) { return !result.saved; });
+}
+
+void Session::set_stage(Stage stage) {
+    if (stage == stage_) return;
+    stage_ = stage;
+    emit stage_changed();
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,163 @@
+#pragma once
+#include <QObject>
+#include <QUndoStack>
+#include <memory>
+#include <optional>
+
+#include "core/focus/focus_profile.h"
+#include "core/mend/strokes.h"
+#include "core/merge/frame_source.h"
+#include "core/merge/merge.h"
+#include "desktop/session/job_runner.h"
+
+namespace moorhaze::desktop {
+
+/// The way through the job; each can be entered at any time.
+enum class Stage { plan, cull, align, merge, mend, deliver };
+inline constexpr int kStageCount = 6;
+
+/// One finished merge with what was painted on it.
+struct Result {
+    int id = 0;
+    QString title;          ///< "depth map 1"
+    QString settings_text;  ///< what it was made with
+    double seconds = 0;
+    std::shared_ptr<const MergeResult> merge;
+    SeriesGeometry geometry;      ///< of the frames it was made from
+    std::vector<Stroke> strokes;  ///< painted on it, in order
+    bool saved = false;           ///< exported as it is now
+};
+
+/// What the window works on: the series, what is known of it, what was made of it. No widgets; all in the
+/// interface's thread. Long work runs in `jobs`. Changes that a person makes can be undone.
+class Session : public QObject {
+    Q_OBJECT
+  public:
+    explicit Session(QObject* parent = nullptr);
+
+    JobRunner& jobs() { return jobs_; }
+    QUndoStack& undo_stack() { return undo_; }
+    const std::shared_ptr<FrameCache>& frame_cache() const { return cache_; }
+
+    // The series.
+    /// Opens files or a folder in the background, then profiles them; results of another series are dropped.
+    void open(const std::vector<std::filesystem::path>& files_or_folder);
+    bool has_series() const { return series_.count() > 0; }
+    const Series& series() const { return series_; }
+    const QStringList& problems() const { return problems_; }  ///< files left out and other news of opening
+    const std::vector<FocusProfile>& profiles() const { return profiles_; }
+    bool is_profiled() const { return !profiles_.empty(); }
+    const SeriesProfile& profile() const { return profile_; }
+
+    // Cull.
+    int current_frame() const { return current_frame_; }
+    void set_current_frame(int frame);
+    void set_used(int frame, bool used);
+    void set_range(FrameRange range);
+    /// Leaves out every frame that was flagged, in one step of undo.
+    void accept_suggestions();
+    int reference() const;
+    void set_reference(int frame);
+    /// Index of the frame that is sharpest at a place of the picture (0..1 across and down); -1 if unknown.
+    int sharpest_frame_at(double across, double down) const;
+
+    // Align and merge.
+    const MergeSettings& merge_settings() const { return merge_settings_; }
+    void set_merge_settings(const MergeSettings& settings);
+    const std::string& method() const { return method_; }
+    void set_method(const std::string& method);
+    void align();
+    /// Aligns first if the frames have not been aligned as they are now, then merges.
+    void align_and_merge();
+    const std::optional<SeriesGeometry>& geometry() const { return geometry_; }
+    bool geometry_is_current() const;
+    /// Where frames lie: measured, or as they are.
+    const SeriesGeometry geometry_or_unmoved() const;
+
+    // Results.
+    const std::vector<Result>& results() const { return results_; }
+    const Result* result() const;  ///< the one shown; null if none
+    const Result* result_with(int id) const;
+    void show_result(int id);
+    void drop_result(int id);
+    bool result_is_current() const;  ///< made from the frames and settings as they are now
+
+    // Mend. Strokes belong to the result shown.
+    void add_stroke(const Stroke& stroke);
+    void mark_saved(int result_id);
+    bool has_unsaved_work() const;
+
+    // Where the person is.
+    Stage stage() const { return stage_; }
+    void set_stage(Stage stage);
+
+    /// Everything that happened is told in one sentence.
+    void tell(const QString& text, bool is_error);
+
+  signals:
+    void series_changed();
+    void profiles_changed();
+    void selection_changed();  ///< frames used, range or reference
+    void current_frame_changed();
+    void settings_changed();
+    void geometry_changed();
+    void results_changed();
+    void result_shown();
+    void strokes_changed(int result_id, moorhaze::Stroke stroke);  ///< painted or taken back
+    void saved_changed();
+    void stage_changed();
+    void told(QString text, bool is_error);
+
+  private:
+    friend class SelectionCommand;
+    friend class StrokeCommand;
+    struct Selection {
+        std::vector<bool> used;
+        FrameRange range;
+        int reference = -1;  ///< -1: as suggested
+        bool operator==(const Selection&) const = default;
+    };
+    struct Aligned {
+        std::vector<bool> used;
+        int reference = 0;
+        bool operator==(const Aligned&) const = default;
+    };
+    Selection selection() const;
+    void apply(const Selection& selection);
+    void change_selection(const Selection& to, const QString& what);
+    Aligned alignment_wanted() const;
+    void start_profiling();
+    void start_aligning();
+    void start_merging();
+    Result* find_result(int id);
+    void apply_stroke(int result_id, const Stroke& stroke, bool add);
+    struct MergedFrom {
+        std::vector<int> frames;
+        int reference = 0;
+        std::string method;
+        MergeSettings settings;
+        bool operator==(const MergedFrom&) const = default;
+    };
+    MergedFrom merge_wanted() const;
+
+    JobRunner jobs_;
+    QUndoStack undo_;
+    std::shared_ptr<FrameCache> cache_;
+    Series series_;
+    QStringList problems_;
+    std::vector<FocusProfile> profiles_;
+    SeriesProfile profile_;
+    int series_serial_ = 0;  ///< answers for an earlier series are recognised and dropped
+    int current_frame_ = 0;
+    int chosen_reference_ = -1;
+    MergeSettings merge_settings_;
+    std::string method_;
+    std::optional<SeriesGeometry> geometry_;
+    Aligned aligned_as_;
+    std::vector<Result> results_;
+    std::vector<std::pair<int, MergedFrom>> merged_from_;
+    int shown_result_ = 0, next_result_ = 1;
+    Stage stage_ = Stage::plan;
+};
+
+}  // namespace moorhaze::desktop

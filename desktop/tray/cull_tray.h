@@ -1,0 +1,35 @@
+#pragma once
+#include "desktop/session/session.h"
+#include "desktop/tray/tray_parts.h"
+
+class QListWidget;
+class QSpinBox;
+
+namespace moorhaze::desktop {
+
+/// Which frames and which depth: suggestions with reasons, the range, the frame shown, the reference frame.
+class CullTray : public Tray {
+    Q_OBJECT
+  public:
+    CullTray(Session& session, QWidget* parent);
+
+  signals:
+    void accept_asked();
+    void next_suggestion_asked();
+    void near_here_asked();
+    void far_here_asked();
+    void toggle_use_asked();
+    void reference_chosen(int frame);
+    void frame_chosen(int frame);
+    void merge_asked();
+
+  private:
+    void refresh();
+    Session& session_;
+    QListWidget* list_;
+    QLabel *none_, *gaps_, *range_, *this_frame_, *suggested_;
+    QPushButton *accept_, *next_suggestion_, *toggle_, *near_, *far_, *merge_;
+    QSpinBox* reference_;
+};
+
+}  // namespace moorhaze::desktop

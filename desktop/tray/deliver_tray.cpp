@@ -1,0 +1,161 @@
+#include "desktop/tray/deliver_tray.h"
+
+#include <QComboBox>
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QLocale>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QVBoxLayout>
+
+#include "desktop/session/facts.h"
+
+namespace moorhaze::desktop {
+
+DeliverTray::DeliverTray(Session& session, Exporter& exporter, QWidget* parent)
+    : Tray(tr("Deliver"), parent), session_(session), exporter_(exporter) {
+    add_section(tr("Kind of file"));
+    kind_ = new QComboBox(this);
+    kind_->setObjectName(QStringLiteral("exportKind"));
+    kind_->setAccessibleName(tr("Kind of file"));
+    kind_->setToolTip(tr("TIFF 16 bit keeps all tones for further work; JPEG is small"));
+    for (const ExportKind& kind : export_kinds()) kind_->addItem(kind.title);
+    body()->addWidget(kind_);
+    quality_ = new ValueRow({tr("Quality"),
+                             {},
+                             tr("JPEG quality; from 90 on colour is kept at full resolution"),
+                             {},
+                             50,
+                             100,
+                             1,
+                             0,
+                             false},
+                            this);
+    quality_->set_value(95);
+    body()->addWidget(quality_);
+    add_section(tr("Name"));
+    name_ = new QLineEdit(this);
+    name_->setObjectName(QStringLiteral("exportName"));
+    name_->setAccessibleName(tr("Name"));
+    name_->setToolTip(tr("Name of the file; the ending follows the kind"));
+    body()->addWidget(name_);
+    add_section(tr("Folder"));
+    folder_ = new QLineEdit(this);
+    folder_->setObjectName(QStringLiteral("exportFolder"));
+    folder_->setAccessibleName(tr("Folder"));
+    folder_->setToolTip(tr("Folder to save into"));
+    body()->addWidget(folder_);
+    auto* choose = add_button(tr("Choose a folder"), {}, tr("Choose where to save"));
+    add_hairline();
+    about_ = add_quiet({});
+    outcome_ = add_line({});
+    outcome_->setObjectName(QStringLiteral("exportOutcome"));
+    outcome_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    exists_ = new QWidget(this);
+    auto* row = new QHBoxLayout(exists_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    other_name_ = make_button(tr("New name"), {}, tr("Saves beside it under the next free name"), exists_);
+    other_name_->setObjectName(QStringLiteral("newName"));
+    replace_ = make_button(tr("Replace"), {}, tr("Replaces the file that is there"), exists_);
+    replace_->setObjectName(QStringLiteral("replace"));
+    row->addWidget(other_name_, 1);
+    row->addWidget(replace_, 1);
+    body()->addWidget(exists_);
+    exists_->hide();
+    export_ = set_next(tr("Export"), tr("Ctrl+E"), tr("Saves the picture"));
+    export_->setObjectName(QStringLiteral("export"));
+
+    connect(kind_, &QComboBox::currentIndexChanged, this, [this] {
+        exists_->hide();
+        refresh();
+    });
+    connect(choose, &QPushButton::clicked, this, &DeliverTray::choose_folder);
+    connect(export_, &QPushButton::clicked, this, &DeliverTray::save);
+    connect(name_, &QLineEdit::returnPressed, this, &DeliverTray::save);
+    connect(other_name_, &QPushButton::clicked, this, [this] {
+        name_->setText(QFileInfo(Exporter::free_name(file())).completeBaseName());
+        save();
+    });
+    connect(replace_, &QPushButton::clicked, this, [this] {
+        exists_->hide();
+        exporter_.save(file(), kind(), int(quality_->value()), true);
+    });
+    connect(&exporter_, &Exporter::exists_already, this, &DeliverTray::show_exists);
+    connect(&exporter_, &Exporter::saved, this, [this](const QString& file, qint64 bytes) {
+        exists_->hide();
+        outcome_->setText(tr("Saved %1 (%2)")
+                              .arg(QDir::toNativeSeparators(file),
+                                   QLocale().formattedDataSize(bytes, 1, QLocale::DataSizeSIFormat)));
+    });
+    connect(&session_, &Session::series_changed, this, &DeliverTray::suggest);
+    connect(&session_, &Session::result_shown, this, &DeliverTray::refresh);
+    suggest();
+}
+
+const ExportKind& DeliverTray::kind() const {
+    return export_kinds()[std::size_t(std::max(0, kind_->currentIndex()))];
+}
+
+QString DeliverTray::file() const {
+    QString name = name_->text().trimmed();
+    const QString ending = kind().ending;
+    if (!name.endsWith(ending, Qt::CaseInsensitive)) name += ending;
+    return QDir(folder_->text().trimmed()).filePath(name);
+}
+
+void DeliverTray::suggest() {
+    outcome_->clear();
+    exists_->hide();
+    name_->setText(session_.has_series() ? session_name(session_) + tr("-merged") : QString());
+    QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
+    if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
+    folder_->setText(folder);
+    refresh();
+}
+
+void DeliverTray::refresh() {
+    const Result* result = session_.result();
+    quality_->setVisible(kind().write.format == FileFormat::jpeg);
+    export_->setEnabled(result != nullptr);
+    set_state(result ? result->title : QString());
+    about_->setText(result ? tr("%1 x %2 px. The colour profile and shooting data of frame %3 go with it.")
+                                 .arg(result->merge->area.width)
+                                 .arg(result->merge->area.height)
+                                 .arg(result->geometry.reference + 1)
+                           : tr("Nothing is merged yet (Ctrl+Return)."));
+}
+
+void DeliverTray::save() {
+    if (name_->text().trimmed().isEmpty()) {
+        session_.tell(tr("The file needs a name."), true);
+        name_->setFocus();
+        return;
+    }
+    if (!QFileInfo(folder_->text().trimmed()).isDir()) {
+        session_.tell(tr("%1: there is no such folder. Choose another one.").arg(folder_->text()), true);
+        folder_->setFocus();
+        return;
+    }
+    exists_->hide();
+    outcome_->clear();
+    exporter_.save(file(), kind(), int(quality_->value()), false);
+}
+
+void DeliverTray::show_exists(const QString& file) {
+    outcome_->setText(
+        tr("%1 exists already. Save under another name, or replace it?").arg(QFileInfo(file).fileName()));
+    exists_->show();
+    other_name_->setFocus();
+}
+
+void DeliverTray::choose_folder() {
+    const QString chosen = QFileDialog::getExistingDirectory(this, tr("Save into"), folder_->text());
+    if (!chosen.isEmpty()) folder_->setText(chosen);
+}
+
+}  // namespace moorhaze::desktop

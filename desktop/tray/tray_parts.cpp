@@ -1,0 +1,190 @@
+#include "desktop/tray/tray_parts.h"
+
+#include <QDoubleSpinBox>
+#include <QFrame>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <QSlider>
+#include <QStyle>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+
+#include "desktop/view/theme.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+constexpr int kSliderSteps = 1000;
+
+QLabel* label_with_role(const QString& text, const char* role, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setProperty("role", role);
+    label->setWordWrap(true);
+    return label;
+}
+
+}  // namespace
+
+QPushButton* make_button(const QString& text, const QString& key, const QString& tip, QWidget* parent) {
+    auto* button = new QPushButton(text, parent);
+    button->setToolTip(key.isEmpty() ? tip : QStringLiteral("%1 (%2)").arg(tip, key));
+    button->setAccessibleName(text);
+    if (!key.isEmpty()) {
+        auto* layout = new QHBoxLayout(button);
+        layout->setContentsMargins(0, 0, 10, 0);
+        auto* hint = new QLabel(key, button);
+        hint->setAttribute(Qt::WA_TransparentForMouseEvents);
+        hint->setObjectName(QStringLiteral("keyHint"));
+        hint->setFont(theme_font(11));
+        hint->setStyleSheet(QStringLiteral("font-size: 11px; color: palette(button-text);"));
+        layout->addStretch();
+        layout->addWidget(hint);
+    }
+    return button;
+}
+
+Tray::Tray(const QString& title, QWidget* parent) : QWidget(parent) {
+    outer_ = new QVBoxLayout(this);
+    outer_->setContentsMargins(20, 16, 20, 16);
+    outer_->setSpacing(8);
+    auto* head = new QHBoxLayout;
+    auto* name = new QLabel(title, this);
+    name->setProperty("role", "title");
+    state_ = label_with_role({}, "quiet", this);
+    state_->setWordWrap(false);
+    state_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
+    head->addWidget(name);
+    head->addWidget(state_, 1);
+    outer_->addLayout(head);
+    body_ = new QVBoxLayout;
+    body_->setSpacing(6);
+    outer_->addLayout(body_);
+    outer_->addStretch(1);
+}
+
+void Tray::set_state(const QString& text) {
+    state_->setText(text);
+}
+
+void Tray::add_section(const QString& text) {
+    body_->addSpacing(6);
+    body_->addWidget(label_with_role(text, "section", this));
+}
+
+void Tray::add_hairline() {
+    auto* line = new QFrame(this);
+    line->setProperty("role", "hairline");
+    body_->addSpacing(5);
+    body_->addWidget(line);
+    body_->addSpacing(1);
+}
+
+QLabel* Tray::add_quiet(const QString& text) {
+    auto* label = label_with_role(text, "quiet", this);
+    body_->addWidget(label);
+    return label;
+}
+
+QLabel* Tray::add_line(const QString& text) {
+    auto* label = new QLabel(text, this);
+    label->setWordWrap(true);
+    body_->addWidget(label);
+    return label;
+}
+
+QPushButton* Tray::add_button(const QString& text, const QString& key, const QString& tip) {
+    auto* button = make_button(text, key, tip, this);
+    body_->addWidget(button);
+    return button;
+}
+
+std::pair<QPushButton*, QPushButton*> Tray::add_buttons(const QString& left, const QString& left_key,
+                                                        const QString& left_tip, const QString& right,
+                                                        const QString& right_key, const QString& right_tip) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    auto* one = make_button(left, left_key, left_tip, this);
+    auto* other = make_button(right, right_key, right_tip, this);
+    row->addWidget(one, 1);
+    row->addWidget(other, 1);
+    body_->addLayout(row);
+    return {one, other};
+}
+
+QPushButton* Tray::set_next(const QString& text, const QString& key, const QString& tip) {
+    auto* button = make_button(text, key, tip, this);
+    button->setProperty("role", "next");
+    if (auto* hint = button->findChild<QLabel*>(QStringLiteral("keyHint")))
+        hint->setStyleSheet(
+            QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
+    outer_->addWidget(button);
+    return button;
+}
+
+ValueRow::ValueRow(const Look& look, QWidget* parent)
+    : QWidget(parent),
+      look_(look),
+      field_(new QDoubleSpinBox(this)),
+      slider_(new QSlider(Qt::Horizontal, this)) {
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(0, 2, 0, 0);
+    outer->setSpacing(2);
+    auto* head = new QHBoxLayout;
+    auto* name = new QLabel(look.name, this);
+    field_->setDecimals(look.decimals);
+    field_->setRange(look.least, look.most);
+    field_->setSingleStep(look.step);
+    if (!look.unit.isEmpty()) field_->setSuffix(QStringLiteral(" ") + look.unit);
+    field_->setAlignment(Qt::AlignRight);
+    field_->setFixedWidth(76);
+    field_->setKeyboardTracking(false);
+    name->setBuddy(field_);
+    head->addWidget(name, 1);
+    head->addWidget(field_);
+    outer->addLayout(head);
+    slider_->setRange(0, kSliderSteps);
+    slider_->setPageStep(kSliderSteps / 10);
+    slider_->setSingleStep(kSliderSteps / 50);
+    outer->addWidget(slider_);
+    if (!look.word.isEmpty()) outer->addWidget(label_with_role(look.word, "quiet", this));
+    for (QWidget* widget : {static_cast<QWidget*>(field_), static_cast<QWidget*>(slider_)}) {
+        widget->setToolTip(look.tip);
+        widget->setAccessibleName(look.name);
+    }
+    set_value(look.least);
+    connect(field_, &QDoubleSpinBox::valueChanged, this, [this](double value) {
+        const QSignalBlocker quiet(slider_);
+        slider_->setValue(to_slider(value));
+        emit value_changed(value);
+    });
+    connect(slider_, &QSlider::valueChanged, this,
+            [this](int place) { field_->setValue(from_slider(place)); });
+}
+
+double ValueRow::value() const {
+    return field_->value();
+}
+
+void ValueRow::set_value(double value) {
+    const QSignalBlocker quiet_field(field_), quiet_slider(slider_);
+    field_->setValue(value);
+    slider_->setValue(to_slider(value));
+}
+
+int ValueRow::to_slider(double value) const {
+    const double part = look_.logarithmic ? std::log(std::max(value, look_.least) / look_.least) /
+                                                std::log(look_.most / look_.least)
+                                          : (value - look_.least) / (look_.most - look_.least);
+    return int(std::lround(std::clamp(part, 0.0, 1.0) * kSliderSteps));
+}
+
+double ValueRow::from_slider(int place) const {
+    const double part = double(place) / kSliderSteps;
+    return look_.logarithmic ? look_.least * std::pow(look_.most / look_.least, part)
+                             : look_.least + part * (look_.most - look_.least);
+}
+
+}  // namespace moorhaze::desktop

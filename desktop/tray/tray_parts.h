@@ -1,0 +1,69 @@
+#pragma once
+#include <QWidget>
+
+class QLabel;
+class QPushButton;
+class QSlider;
+class QDoubleSpinBox;
+class QVBoxLayout;
+
+namespace moorhaze::desktop {
+
+/// The frame of a stage's tray: title, a quiet word beside it, room for controls, and one button for the
+/// usual next step at the bottom.
+class Tray : public QWidget {
+    Q_OBJECT
+  public:
+    Tray(const QString& title, QWidget* parent);
+    void set_state(const QString& text);
+
+  protected:
+    void add_section(const QString& text);
+    void add_hairline();
+    QLabel* add_quiet(const QString& text);
+    QLabel* add_line(const QString& text);
+    QPushButton* add_button(const QString& text, const QString& key, const QString& tip);
+    /// Two buttons side by side.
+    std::pair<QPushButton*, QPushButton*> add_buttons(const QString& left, const QString& left_key,
+                                                      const QString& left_tip, const QString& right,
+                                                      const QString& right_key, const QString& right_tip);
+    /// The violet button at the bottom.
+    QPushButton* set_next(const QString& text, const QString& key, const QString& tip);
+    QVBoxLayout* body() { return body_; }
+
+  private:
+    QVBoxLayout *body_, *outer_;
+    QLabel* state_;
+};
+
+/// A button that shows its key at the right.
+QPushButton* make_button(const QString& text, const QString& key, const QString& tip, QWidget* parent);
+
+/// Name, number that can be typed, slider; one value. `valueChanged` comes while it is moved.
+class ValueRow : public QWidget {
+    Q_OBJECT
+  public:
+    struct Look {
+        QString name, unit, tip, word;  ///< `word`: when to move it, in a few words; may be empty
+        double least = 0, most = 1, step = 1;
+        int decimals = 0;
+        bool logarithmic = false;
+    };
+    ValueRow(const Look& look, QWidget* parent);
+    double value() const;
+    void set_value(double value);
+    QDoubleSpinBox* field() { return field_; }
+    QSlider* slider() { return slider_; }
+
+  signals:
+    void value_changed(double value);
+
+  private:
+    int to_slider(double value) const;
+    double from_slider(int place) const;
+    Look look_;
+    QDoubleSpinBox* field_;
+    QSlider* slider_;
+};
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,339 @@
+#include "desktop/view/depth_line.h"
+
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QToolTip>
+#include <algorithm>
+#include <cmath>
+
+#include "desktop/view/theme.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+constexpr double kTop = 40, kBottom = 40, kLeft = 24;
+constexpr double kShortest = 8, kLongest = 58;
+constexpr double kComfortable = 13;  ///< spacing at which ticks need no opening up
+constexpr double kOpenReach = 110;   ///< px around the pointer that open up
+
+}  // namespace
+
+DepthLine::DepthLine(QWidget* parent) : QWidget(parent) {
+    setFixedWidth(104);
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("Depth line"));
+}
+
+void DepthLine::set_ticks(std::vector<DepthTick> ticks) {
+    ticks_ = std::move(ticks);
+    longest_share_ = 0;
+    for (const DepthTick& tick : ticks_) longest_share_ = std::max(longest_share_, tick.share);
+    setAccessibleDescription(describe(current_));
+    update();
+}
+
+void DepthLine::set_gaps(std::vector<int> after) {
+    gaps_ = std::move(after);
+    update();
+}
+
+void DepthLine::set_current(int frame) {
+    current_ = frame;
+    setAccessibleDescription(describe(frame));
+    update();
+}
+
+void DepthLine::set_range(int first, int last) {
+    first_ = first;
+    last_ = last;
+    update();
+}
+
+void DepthLine::set_reference(int frame) {
+    reference_ = frame;
+    update();
+}
+
+void DepthLine::set_threads(std::vector<std::pair<int, int>> threads, int chosen_frame) {
+    threads_ = std::move(threads);
+    thread_frame_ = chosen_frame;
+    update();
+}
+
+double DepthLine::spacing() const {
+    return (height() - kTop - kBottom) / std::max(1, count());
+}
+
+double DepthLine::y_of(double frame) const {
+    const double plain = height() - kBottom - (frame + 0.5) * spacing();
+    if (!pointer_y_ || spacing() >= kComfortable || drag_ == Drag::far_handle || drag_ == Drag::near_handle)
+        return plain;
+    // Pushes places apart around the pointer; the ends of the reach stay where they are, so the order is
+    // kept.
+    const double off = (plain - *pointer_y_) / kOpenReach;
+    if (std::abs(off) >= 1) return plain;
+    const double strength = std::min(3.0, kComfortable / spacing() - 1);
+    const double opened = std::copysign((strength + 1) * std::abs(off) / (strength * std::abs(off) + 1), off);
+    return *pointer_y_ + opened * kOpenReach;
+}
+
+int DepthLine::frame_at(double y) const {
+    int best = 0;
+    for (int i = 1; i < count(); ++i)
+        if (std::abs(y_of(i) - y) < std::abs(y_of(best) - y)) best = i;
+    return best;
+}
+
+double DepthLine::tick_height() const {
+    return std::clamp(spacing() * 0.62, 2.0, 13.0);
+}
+
+QRectF DepthLine::tick_rect(int frame) const {
+    const DepthTick& tick = ticks_[std::size_t(frame)];
+    double high = tick_height();
+    if (pointer_y_ && spacing() < kComfortable)
+        high = std::clamp(std::abs(y_of(frame) - y_of(frame + 1)) * 0.62, 1.5, 13.0);
+    const double share = longest_share_ > 0 && tick.share > 0 ? tick.share / longest_share_ : 0;
+    return {kLeft, y_of(frame) - high / 2, kShortest + (kLongest - kShortest) * share, high};
+}
+
+QString DepthLine::describe(int frame) const {
+    if (frame < 0 || frame >= count()) return {};
+    const DepthTick& tick = ticks_[std::size_t(frame)];
+    QString text = tr("Frame %1 of %2").arg(frame + 1).arg(count());
+    if (tick.share >= 0) text += tr(", sharpest in %1 % of the picture").arg(100 * tick.share, 0, 'f', 1);
+    if (!tick.used) text += tr(", left out");
+    if (tick.used && (frame < first_ || frame > last_)) text += tr(", outside the range");
+    if (frame == reference_) text += tr(", reference frame");
+    if (!tick.warning.isEmpty()) text += "\n" + tick.warning;
+    return text;
+}
+
+// ------------------------------------------------------------------------------------------------ painting
+
+void DepthLine::draw_tick(QPainter& painter, int frame) const {
+    const Theme& theme = Theme::current();
+    const DepthTick& tick = ticks_[std::size_t(frame)];
+    const QRectF box = tick_rect(frame);
+    const bool inside = tick.used && frame >= first_ && frame <= last_;
+    QColor colour = depth_colour(count() > 1 ? double(frame) / (count() - 1) : 0);
+    if (!theme.dark) colour = colour.darker(150);
+    const double round = std::min(2.0, box.height() / 2);
+    if (inside) {
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(colour);
+        painter.drawRoundedRect(box, round, round);
+    } else {
+        // Hollow: left out, or outside the range.
+        painter.setPen(QPen(theme.quiet, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), round, round);
+        if (!tick.used)
+            painter.drawLine(QPointF(box.left() - 3, box.center().y()),
+                             QPointF(box.left() + kShortest + 3, box.center().y()));
+    }
+    if (frame == reference_) {
+        // A small square stands before the reference frame.
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme.lichen);
+        painter.drawRect(QRectF(kLeft - 8, box.center().y() - 2, 4, 4));
+    }
+    double right = box.right() + 6;
+    if (frame == current_) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(theme.heather_light, 1.5));
+        painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 2, 2);
+        QPainterPath arrow;
+        const double y = box.center().y();
+        arrow.moveTo(4, y - 6);
+        arrow.lineTo(13, y);
+        arrow.lineTo(4, y + 6);
+        arrow.closeSubpath();
+        painter.fillPath(arrow, theme.heather_light);
+        painter.setPen(theme.text);
+        painter.setFont(theme_font(11, true));
+        const QString number = QString::number(frame + 1);
+        const double wide = QFontMetricsF(painter.font()).horizontalAdvance(number);
+        right = std::min(right, width() - wide - 4);
+        // The number may stand on a long tick: give it the line's own ground.
+        QRectF place(right, y - 8, wide + 2, 16);
+        if (place.left() < box.right() + 4) painter.fillRect(place.adjusted(-2, 1, 0, -1), theme.well);
+        painter.setPen(theme.text);
+        painter.drawText(place, Qt::AlignVCenter | Qt::AlignLeft, number);
+        right += wide + 5;
+    }
+    if (!tick.warning.isEmpty() && tick.used && spacing() > 6) {
+        const double y = box.center().y();
+        const double x = right + 11 < width() ? right : width() - 12;
+        QPainterPath mark;
+        mark.moveTo(x + 4.5, y - 4.5);
+        mark.lineTo(x + 9.5, y + 4);
+        mark.lineTo(x - 0.5, y + 4);
+        mark.closeSubpath();
+        painter.setPen(QPen(theme.gorse, 1.3));
+        painter.setBrush(theme.well);
+        painter.drawPath(mark);
+    }
+}
+
+void DepthLine::draw_gap(QPainter& painter, int after) const {
+    const Theme& theme = Theme::current();
+    const double low = y_of(after) - tick_height() / 2, high = y_of(after + 1) + tick_height() / 2;
+    const double tall = std::max(8.0, low - high - 2);
+    const QRectF box(kLeft, (low + high) / 2 - tall / 2, width() - kLeft - 8, tall);
+    painter.fillRect(box, theme.well);
+    painter.fillRect(box, QBrush(theme.gorse, Qt::BDiagPattern));
+    painter.setPen(theme.gorse);
+    painter.setFont(theme_font(10));
+    const QRectF word(box.center().x() - 13, box.center().y() - 7, 26, 14);
+    painter.fillRect(word, theme.well);
+    painter.drawText(word, Qt::AlignCenter, tr("gap"));
+}
+
+QRectF DepthLine::handle_rect(bool far_end) const {
+    const double y = far_end ? y_of(last_ + 0.5) : y_of(first_ - 0.5);
+    return {double(width()) - 14, y - 6, 13, 12};
+}
+
+void DepthLine::draw_handle(QPainter& painter, bool far_end) const {
+    const QRectF knob = handle_rect(far_end);
+    painter.setPen(QPen(Theme::current().heather_light, 1));
+    painter.drawLine(QPointF(kLeft - 18, knob.center().y()), QPointF(knob.left(), knob.center().y()));
+    painter.setBrush(Theme::current().heather_light);
+    painter.drawRoundedRect(knob, 3, 3);
+}
+
+void DepthLine::draw_threads(QPainter& painter) const {
+    const Theme& theme = Theme::current();
+    for (const auto& [frame, y] : threads_) {
+        if (frame < 0 || frame >= count()) continue;
+        const QRectF box = tick_rect(frame);
+        const QPointF from(box.right() + 3, box.center().y()), to(width(), y);
+        QPainterPath path(from);
+        path.cubicTo(QPointF((from.x() + to.x()) / 2, from.y()), QPointF((from.x() + to.x()) / 2, to.y()),
+                     to);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(frame == thread_frame_ ? theme.heather_light : theme.quiet,
+                            frame == thread_frame_ ? 1.4 : 0.8));
+        painter.drawPath(path);
+    }
+}
+
+void DepthLine::paintEvent(QPaintEvent*) {
+    const Theme& theme = Theme::current();
+    QPainter painter(this);
+    painter.fillRect(rect(), theme.well);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setFont(theme_font(11));
+    painter.setPen(theme.quiet);
+    painter.drawText(QRectF(14, 10, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, tr("far"));
+    painter.drawText(QRectF(14, height() - 28, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, tr("near"));
+    if (ticks_.empty()) {
+        painter.setPen(QPen(theme.line, 1, Qt::DashLine));
+        painter.drawLine(QPointF(kLeft + 4, kTop), QPointF(kLeft + 4, height() - kBottom));
+        return;
+    }
+    for (const int gap : gaps_) draw_gap(painter, gap);
+    for (int i = 0; i < count(); ++i)
+        if (i != current_) draw_tick(painter, i);
+    draw_handle(painter, true);
+    draw_handle(painter, false);
+    if (current_ >= 0 && current_ < count()) draw_tick(painter, current_);
+    draw_threads(painter);
+    if (hasFocus()) {
+        painter.setPen(QPen(theme.heather_light, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+// ------------------------------------------------------------------------------------------- pointer, keys
+
+void DepthLine::mousePressEvent(QMouseEvent* event) {
+    if (ticks_.empty() || event->button() != Qt::LeftButton) return;
+    const QPointF at = event->position();
+    if (handle_rect(true).adjusted(-6, -4, 4, 4).contains(at))
+        drag_ = Drag::far_handle;
+    else if (handle_rect(false).adjusted(-6, -4, 4, 4).contains(at))
+        drag_ = Drag::near_handle;
+    else {
+        drag_ = Drag::step;
+        emit frame_chosen(frame_at(at.y()));
+    }
+}
+
+void DepthLine::mouseMoveEvent(QMouseEvent* event) {
+    pointer_y_ = event->position().y();
+    if (drag_ == Drag::step) {
+        emit frame_chosen(frame_at(*pointer_y_));
+    } else if (drag_ != Drag::none) {
+        // A handle stands half a step outside the last frame that is kept.
+        const double place = (height() - kBottom - *pointer_y_) / spacing();
+        if (drag_ == Drag::far_handle)
+            emit range_dragged(first_, std::clamp(int(std::lround(place)) - 1, first_, count() - 1));
+        else
+            emit range_dragged(std::clamp(int(std::lround(place)), 0, last_), last_);
+    } else {
+        const bool on_handle = handle_rect(true).adjusted(-6, -4, 4, 4).contains(event->position()) ||
+                               handle_rect(false).adjusted(-6, -4, 4, 4).contains(event->position());
+        setCursor(on_handle && !ticks_.empty() ? Qt::SizeVerCursor : Qt::ArrowCursor);
+    }
+    update();
+}
+
+void DepthLine::mouseReleaseEvent(QMouseEvent*) {
+    const bool handle = drag_ == Drag::far_handle || drag_ == Drag::near_handle;
+    drag_ = Drag::none;
+    if (handle) emit range_chosen(first_, last_);
+    update();
+}
+
+void DepthLine::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (!ticks_.empty() && event->button() == Qt::LeftButton)
+        emit use_toggled(frame_at(event->position().y()));
+}
+
+void DepthLine::leaveEvent(QEvent*) {
+    pointer_y_.reset();
+    update();
+}
+
+void DepthLine::wheelEvent(QWheelEvent* event) {
+    wheel_rest_ += event->angleDelta().y();
+    const int steps = wheel_rest_ / 120;
+    wheel_rest_ -= steps * 120;
+    if (steps != 0 && !ticks_.empty()) emit frame_chosen(std::clamp(current_ + steps, 0, count() - 1));
+    event->accept();
+}
+
+void DepthLine::keyPressEvent(QKeyEvent* event) {
+    auto go = [&](int frame) { emit frame_chosen(std::clamp(frame, 0, count() - 1)); };
+    if (ticks_.empty()) return QWidget::keyPressEvent(event);
+    switch (event->key()) {
+        case Qt::Key_Up:
+            return go(current_ + 1);
+        case Qt::Key_Down:
+            return go(current_ - 1);
+        case Qt::Key_Home:
+            return go(0);
+        case Qt::Key_End:
+            return go(count() - 1);
+        default:
+            QWidget::keyPressEvent(event);
+    }
+}
+
+bool DepthLine::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip && !ticks_.empty()) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        QToolTip::showText(help->globalPos(), describe(frame_at(help->pos().y())), this);
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,112 @@
+#pragma once
+#include <QMainWindow>
+#include <array>
+
+#include "desktop/session/exporter.h"
+#include "desktop/session/mend.h"
+#include "desktop/session/picture_store.h"
+#include "desktop/session/session.h"
+#include "desktop/session/sounding.h"
+
+class QMenuBar;
+class QScrollArea;
+class QStackedWidget;
+
+namespace moorhaze::desktop {
+
+class DeliverTray;
+class DepthLine;
+class JobBar;
+class NoticeBar;
+class PathBar;
+class PictureView;
+class SoundingPanel;
+
+/// The window: puts the views round the session, turns what a person does into calls of it, and what changes
+/// in it into what is shown. Holds no state of the work itself.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    MainWindow();
+    ~MainWindow() override;
+
+    Session& session() { return session_; }
+    Mend& mend() { return mend_; }
+    Sounding& sounding() { return sounding_; }
+    Exporter& exporter() { return exporter_; }
+    PictureView& picture_view() { return *picture_; }
+    DepthLine& depth_line() { return *line_; }
+    NoticeBar& notice() { return *notice_; }
+
+    /// Names of the series that come with Moorhaze.
+    static QStringList demo_names();
+    /// @return false when the demo series is not where it should be.
+    bool open_demo(const QString& name);
+    void open_paths(const QStringList& paths);
+    /// Points at a place as a click does, or as a right click when `sound` is set.
+    void point_at(QPointF place, bool sound);
+    /// True when nothing is running and everything asked for is on the screen.
+    bool is_settled();
+
+  protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void keyReleaseEvent(QKeyEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    void build_layout();
+    void build_trays();
+    void build_actions();
+    void connect_session();
+    QWidget* make_empty_state();
+    QAction* add_action(QWidget* menu, const QString& text, const QKeySequence& key, const QString& tip,
+                        const std::function<void()>& done);
+
+    void ask_for_folder();
+    void ask_for_files();
+    void pick_frame(int frame);
+    void step_suggestion();
+    void toggle_use();
+    void set_wipe_back(bool wipe);
+    void drop_sounding(QPointF place);
+
+    // What is shown.
+    void show_stage();
+    void show_picture();
+    void show_line();
+    void show_path();
+    void show_sounding();
+    void show_caption();
+    void show_brush();
+    FrameView frame_view() const;
+    bool shows_result() const;
+
+    Session session_;
+    PictureStore store_{session_};
+    Sounding sounding_{session_};
+    Mend mend_{session_};
+    Exporter exporter_{session_, mend_};
+
+    QMenuBar* menus_ = nullptr;
+    JobBar* job_bar_ = nullptr;
+    NoticeBar* notice_ = nullptr;
+    DepthLine* line_ = nullptr;
+    PictureView* picture_ = nullptr;
+    SoundingPanel* panel_ = nullptr;
+    QWidget* empty_ = nullptr;
+    QScrollArea* tray_room_ = nullptr;
+    QStackedWidget* trays_ = nullptr;
+    DeliverTray* deliver_ = nullptr;
+    PathBar* path_ = nullptr;
+    QAction *curtain_action_ = nullptr, *tray_action_ = nullptr;
+    std::array<QAction*, Sounding::kPatches> digit_actions_{};
+    std::array<double, kStageCount> tray_scroll_{};
+    QPointF hovered_;
+    bool is_hovering_ = false;
+    bool source_follows_sounding_ = false;
+};
+
+}  // namespace moorhaze::desktop

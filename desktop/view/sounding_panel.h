@@ -1,0 +1,42 @@
+#pragma once
+#include <QWidget>
+
+#include "desktop/session/sounding.h"
+
+namespace moorhaze::desktop {
+
+/// The patches of a sounding, farthest at the top as on the depth line, over the left edge of the picture.
+class SoundingPanel : public QWidget {
+    Q_OBJECT
+  public:
+    explicit SoundingPanel(Sounding& sounding, QWidget* parent = nullptr);
+
+    /// Fits the panel into the height there is.
+    void place_in(const QRect& room);
+    /// Side of a patch on the screen, in logical px, for the height there is.
+    static int patch_side(int room_height);
+    /// Middle of each patch: frame and height in the parent.
+    std::vector<std::pair<int, int>> threads() const;
+    /// Chooses the n-th patch from the top, counted from 1.
+    void choose(int number);
+
+  signals:
+    void frame_chosen(int frame);
+    void closed();
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+  private:
+    QRect row_rect(int row) const;
+    QRect close_rect() const;
+    int row_at(QPoint place) const;
+
+    Sounding& sounding_;
+    int side_ = 60, hovered_row_ = -1;
+};
+
+}  // namespace moorhaze::desktop
