@@ -41,6 +41,7 @@ CLI::App* add_simulate(CLI::App& app, const Common& common) {
     command->add_option("--size", arguments->size, "Size of a frame, WxH")->capture_default_str();
     command->add_option("--seed", settings.seed, "Seed of shake, flicker and noise")->capture_default_str();
     command->add_option("--reference", settings.reference, "Number of the frame whose geometry the truth has")->check(CLI::PositiveNumber);
+    command->add_option("--f-number", settings.f_number, "Aperture; the scene's own unless given")->check(CLI::PositiveNumber);
     command->add_option("--noise", settings.noise, "Sensor noise: 0 none, 1 strong")->capture_default_str()->check(CLI::NonNegativeNumber);
     command->add_flag("--still", settings.still, "No hand shake and no flicker");
     command->add_flag("--tiff", settings.tiff, "16-bit TIFF frames instead of JPEG");

@@ -26,7 +26,9 @@ struct EvenSequence {
 };
 
 /// A tent over two pixels: what a sensor with a mild low-pass filter sees.
-float tent(float even) { return even < 0.5f ? std::sqrt(2 * even) - 1 : 1 - std::sqrt(2 - 2 * even); }
+float tent(float even) {
+    return even < 0.5f ? std::sqrt(2 * even) - 1 : 1 - std::sqrt(2 - 2 * even);
+}
 
 Vec3 held(Vec3 light) {
     // Very bright glints: what full scale cannot show anyway need not fill the picture with sparks.
@@ -37,25 +39,104 @@ float root_luminance(Vec3 light) {
     return std::sqrt(std::max(0.0f, 0.2126f * light.x + 0.7152f * light.y + 0.0722f * light.z));
 }
 
+/// Radius in pixels of the disc that a point at some distance becomes.
+class BlurDisc {
+  public:
+    explicit BlurDisc(const Camera& camera)
+        : focus_mm_(float(camera.focus_distance_mm)),
+          lens_px_(float(camera.aperture_mm() / 2 * camera.sensor_distance_mm() /
+                         (camera.focus_distance_mm * camera.pitch_mm()))) {}
+    float radius_px(float distance_mm) const {
+        return lens_px_ * std::abs(distance_mm - focus_mm_) / distance_mm;
+    }
+
+  private:
+    float focus_mm_, lens_px_;
+};
+
+constexpr float kWidestSmoothing = 2.5f;
+
+/// How far a pixel may be smoothed when all it sees is spread over discs of at least this radius: a disc's
+/// own standard deviation is half its radius, so this widens the blur by less than a twentieth.
+float smoothing_px(float disc_radius_px) {
+    return std::min(0.15f * disc_radius_px, kWidestSmoothing);
+}
+
+/// Lowers each value so that a kernel three times as wide never reaches a place with less: two passes over
+/// the plane, down and up. Source: Borgefors, "Distance transformations in digital images", CVGIP 34, 1986
+/// (chamfer distance).
+void keep_away_from_sharp_places(cv::Mat1f& smoothing) {
+    const float straight = 1 / 3.0f, slanting = straight * 1.4142f;
+    auto lower = [&](int y, int x, int from_y, int from_x, float by) {
+        if (from_y >= 0 && from_y < smoothing.rows && from_x >= 0 && from_x < smoothing.cols)
+            smoothing(y, x) = std::min(smoothing(y, x), smoothing(from_y, from_x) + by);
+    };
+    for (int y = 0; y < smoothing.rows; ++y)
+        for (int x = 0; x < smoothing.cols; ++x) {
+            lower(y, x, y, x - 1, straight), lower(y, x, y - 1, x, straight);
+            lower(y, x, y - 1, x - 1, slanting), lower(y, x, y - 1, x + 1, slanting);
+        }
+    for (int y = smoothing.rows - 1; y >= 0; --y)
+        for (int x = smoothing.cols - 1; x >= 0; --x) {
+            lower(y, x, y, x + 1, straight), lower(y, x, y + 1, x, straight);
+            lower(y, x, y + 1, x + 1, slanting), lower(y, x, y + 1, x - 1, slanting);
+        }
+}
+
+/// Takes the grain of too few rays out of what is far out of focus, where a lens leaves no fine detail
+/// anyway. After Soler et al., "Fourier Depth of Field", ACM TOG 28(2), 2009: defocus bounds the picture's
+/// frequencies.
+cv::Mat3f smoothed(const cv::Mat3f& picture, const cv::Mat1f& smoothing, const Job& job) {
+    cv::Mat3f out(picture.size());
+    for_rows(picture.rows, job.quiet(), [&](int y) {
+        for (int x = 0; x < picture.cols; ++x) {
+            const float sigma = smoothing(y, x);
+            if (sigma < 0.35f) {
+                out(y, x) = picture(y, x);
+                continue;
+            }
+            const int reach = int(std::ceil(2.5f * sigma));
+            const float fall = -0.5f / (sigma * sigma);
+            cv::Vec3f sum(0, 0, 0);
+            float total = 0;
+            for (int v = std::max(0, y - reach); v <= std::min(picture.rows - 1, y + reach); ++v)
+                for (int u = std::max(0, x - reach); u <= std::min(picture.cols - 1, x + reach); ++u) {
+                    const float weight = std::exp(fall * float((u - x) * (u - x) + (v - y) * (v - y)));
+                    sum += weight * picture(v, u);
+                    total += weight;
+                }
+            out(y, x) = sum * (1 / total);
+        }
+    });
+    return out;
+}
+
 }  // namespace
 
 cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, const RayBudget& budget,
                             std::uint32_t seed, const Job& job) {
     cv::Mat3f picture(camera.height_px, camera.width_px);
+    cv::Mat1f smoothing(picture.size());
     const RayMaker rays(camera);
+    const BlurDisc disc(camera);
     for_rows(picture.rows, job, [&](int y) {
         for (int x = 0; x < picture.cols; ++x) {
             const EvenSequence even(seed, x, y);
             Vec3 sum;
+            float smallest_disc = 1e9f;
             double roots = 0, squares = 0;
             int count = 0;
             for (int goal = budget.fewest; count < budget.most;) {
                 for (; count < goal; ++count) {
                     const float radius = std::sqrt(even.at(count, 2));
                     const float turn = 2 * std::numbers::pi_v<float> * even.at(count, 3);
-                    const Vec3 light = held(scene.look(rays.ray(
-                        float(x) + 0.75f * tent(even.at(count, 0)), float(y) + 0.75f * tent(even.at(count, 1)),
-                        radius * std::cos(turn), radius * std::sin(turn))));
+                    float distance = 0;
+                    const Vec3 light =
+                        held(scene.look(rays.ray(float(x) + 0.75f * tent(even.at(count, 0)),
+                                                 float(y) + 0.75f * tent(even.at(count, 1)),
+                                                 radius * std::cos(turn), radius * std::sin(turn)),
+                                        distance));
+                    smallest_disc = std::min(smallest_disc, disc.radius_px(distance));
                     sum = sum + light;
                     const double root = root_luminance(light);
                     roots += root;
@@ -63,18 +144,20 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
                 }
                 const double mean = roots / count;
                 const double error = std::sqrt(std::max(0.0, squares / count - mean * mean) / count);
-                if (error < budget.tolerance) break;
+                if (error < budget.tolerance * (1 + smoothing_px(smallest_disc))) break;
                 goal = std::min(budget.most, goal + budget.fewest);
             }
             const float scale = 1.0f / float(count);
             picture(y, x) = {sum.x * scale, sum.y * scale, sum.z * scale};
+            smoothing(y, x) = smoothing_px(smallest_disc);
         }
     });
-    return picture;
+    keep_away_from_sharp_places(smoothing);
+    return smoothed(picture, smoothing, job);
 }
 
-cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel, cv::Mat1f& depth_mm,
-                           const Job& job) {
+cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel,
+                           cv::Mat1f& depth_mm, const Job& job) {
     cv::Mat3f picture(camera.height_px, camera.width_px);
     const RayMaker rays(camera);
     depth_mm.create(picture.size());
@@ -83,16 +166,19 @@ cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int
         for (int x = 0; x < picture.cols; ++x) {
             const EvenSequence even(7u, x, y);
             Vec3 sum;
+            float distance = 0;
             for (int i = 0; i < rays_per_pixel; ++i)
-                sum = sum + held(scene.look(
-                                rays.ray(float(x) + 0.75f * tent(even.at(i, 0)), float(y) + 0.75f * tent(even.at(i, 1)), 0, 0)));
+                sum = sum + held(scene.look(rays.ray(float(x) + 0.75f * tent(even.at(i, 0)),
+                                                     float(y) + 0.75f * tent(even.at(i, 1)), 0, 0),
+                                            distance));
             const float scale = 1.0f / float(rays_per_pixel);
             picture(y, x) = {sum.x * scale, sum.y * scale, sum.z * scale};
             const Ray middle = rays.ray(float(x), float(y), 0, 0);
             const Meeting meeting = scene.meet(middle);
             const double along = axes(2, 0) * middle.direction.x + axes(2, 1) * middle.direction.y +
                                  axes(2, 2) * middle.direction.z;
-            depth_mm(y, x) = meeting.found() ? float(meeting.distance * along) : std::numeric_limits<float>::infinity();
+            depth_mm(y, x) =
+                meeting.found() ? float(meeting.distance * along) : std::numeric_limits<float>::infinity();
         }
     });
     return picture;

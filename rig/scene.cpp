@@ -193,11 +193,16 @@ void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) con
         return;
     }
     const HairPiece& hair = scene_.hairs[primitive - scene_.triangles.size()];
-    const Vec3 axis = hair.to - hair.from, offset = ray.origin - hair.from;
+    // Counted from where the ray passes the hair: from the lens, squares of hundreds of millimetres would drown a
+    // radius of hundredths.
+    const float passing = dot(hair.from - ray.origin, ray.direction);
+    const Vec3 origin = ray.origin + ray.direction * passing;
+    const Vec3 axis = hair.to - hair.from, offset = origin - hair.from;
     const float aa = dot(axis, axis), ad = dot(axis, ray.direction), ao = dot(axis, offset);
     const float a = aa - ad * ad, b = aa * dot(offset, ray.direction) - ao * ad;
     const float c = aa * dot(offset, offset) - ao * ao - hair.radius * hair.radius * aa;
-    auto offer = [&](float distance) {
+    auto offer = [&](float from_passing) {
+        const float distance = passing + from_passing;
         if (distance > 1e-3f && distance < best.distance) best = {distance, primitive, 0, 0};
     };
     const float h = b * b - a * c;
@@ -210,7 +215,7 @@ void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) con
         }
     }
     for (const Vec3 end : {hair.from, hair.to}) {
-        const Vec3 to = ray.origin - end;
+        const Vec3 to = origin - end;
         const float half = dot(to, ray.direction);
         const float root = half * half - dot(to, to) + hair.radius * hair.radius;
         if (root >= 0) offer(-half - std::sqrt(root));
@@ -319,8 +324,9 @@ Vec3 PreparedScene::shade(const Ray& ray, const Meeting& meeting) const {
     return scene_.materials[material](point, ray.direction);
 }
 
-Vec3 PreparedScene::look(const Ray& ray) const {
+Vec3 PreparedScene::look(const Ray& ray, float& distance) const {
     const Meeting meeting = meet(ray);
+    distance = meeting.distance;
     return meeting.found() ? shade(ray, meeting) : scene_.backdrop(ray);
 }
 

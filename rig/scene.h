@@ -94,8 +94,8 @@ class PreparedScene {
     const Scene& scene() const { return scene_; }
     Meeting meet(const Ray& ray, float farthest = 1e30f) const;
     bool anything_within(const Ray& ray, float farthest) const;
-    /// Light that comes along the ray towards its origin.
-    Vec3 look(const Ray& ray) const;
+    /// Light that comes along the ray towards its origin; `distance` receives where it left, 1e30 for the backdrop.
+    Vec3 look(const Ray& ray, float& distance) const;
 
   private:
     struct Node {

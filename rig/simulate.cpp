@@ -18,11 +18,14 @@ namespace {
 
 /// Two independent normal deviates. Source: Box & Muller, Ann. Math. Stat. 29(2), 1958.
 std::pair<double, double> normal_pair(std::uint32_t seed, std::uint32_t index) {
-    const double one = std::max(1e-7, double(random_unit(seed, 2 * index))), two = random_unit(seed, 2 * index + 1);
+    const double one = std::max(1e-7, double(random_unit(seed, 2 * index))),
+                 two = random_unit(seed, 2 * index + 1);
     const double radius = std::sqrt(-2 * std::log(one));
     return {radius * std::cos(6.283185307179586 * two), radius * std::sin(6.283185307179586 * two)};
 }
-double normal(std::uint32_t seed, std::uint32_t index) { return normal_pair(seed, index).first; }
+double normal(std::uint32_t seed, std::uint32_t index) {
+    return normal_pair(seed, index).first;
+}
 
 /// Photon noise grows with the root of light, read noise is even. At strength 1: 2 % at mid grey.
 void add_noise(cv::Mat3f& linear, double strength, std::uint32_t seed) {
@@ -52,7 +55,8 @@ nlohmann::json rows_of(const cv::Matx33d& matrix) {
 std::string moment_of(int index) {
     const int seconds = 7 * 3600 + 31 * 60 + 4 * index;
     char text[32];
-    std::snprintf(text, sizeof text, "2026-09-12 %02d:%02d:%02d", seconds / 3600, seconds / 60 % 60, seconds % 60);
+    std::snprintf(text, sizeof text, "2026-09-12 %02d:%02d:%02d", seconds / 3600, seconds / 60 % 60,
+                  seconds % 60);
     return text;
 }
 
@@ -70,8 +74,16 @@ SimulatedSeries plan_series(const Scene& scene, const SimulateSettings& settings
     for (int i = 0; i < count; ++i) {
         const double part = count > 1 ? double(i) / (count - 1) : 0.5;
         const double focus = std::lerp(shooting.nearest_focus_mm, shooting.farthest_focus_mm, part);
-        Camera camera{settings.width_px, settings.height_px, shooting.sensor_width_mm, shooting.focal_length_mm,
-                      shooting.f_number, shooting.rail ? shooting.nearest_focus_mm : focus, {}, 0, 0, 0};
+        Camera camera{settings.width_px,
+                      settings.height_px,
+                      shooting.sensor_width_mm,
+                      shooting.focal_length_mm,
+                      settings.f_number > 0 ? settings.f_number : shooting.f_number,
+                      shooting.rail ? shooting.nearest_focus_mm : focus,
+                      {},
+                      0,
+                      0,
+                      0};
         double gain = 1;
         if (shooting.rail) camera.place.z = float(focus - shooting.nearest_focus_mm);
         if (!settings.still && i != series.reference) {
@@ -115,7 +127,9 @@ void simulate(const SimulateSettings& settings, const std::filesystem::path& fol
     std::error_code failure;
     std::filesystem::create_directories(frames_folder, failure);
     std::filesystem::create_directories(truth_folder, failure);
-    if (failure) throw FileError(folder.string() + ": cannot be made (" + failure.message() + "). Choose another folder.");
+    if (failure)
+        throw FileError(folder.string() + ": cannot be made (" + failure.message() +
+                        "). Choose another folder.");
     if (!std::filesystem::is_empty(frames_folder))
         throw FileError(frames_folder.string() + ": holds files already. Choose an empty folder.");
 
@@ -126,8 +140,11 @@ void simulate(const SimulateSettings& settings, const std::filesystem::path& fol
     write_picture(truth_folder / "sharp.tif", from_linear(sharp, ToneCurve({}), {}), {}, {}, job.quiet());
     write_plane(truth_folder / "depth.tif", depth_in_frames(depth_mm, plain, series));
 
-    nlohmann::json truth{{"scene", settings.scene}, {"seed", settings.seed}, {"reference", series.reference + 1},
-                         {"frames", nlohmann::json::array()}, {"faults", nlohmann::json::array()}};
+    nlohmann::json truth{{"scene", settings.scene},
+                         {"seed", settings.seed},
+                         {"reference", series.reference + 1},
+                         {"frames", nlohmann::json::array()},
+                         {"faults", nlohmann::json::array()}};
     const int count = int(series.frames.size());
     for (int i = 0; i < count; ++i) {
         const SimulatedFrame& frame = series.frames[std::size_t(i)];
