@@ -86,10 +86,15 @@ std::vector<Suggestion> suggestions(const Session& session) {
     return list;
 }
 
+QString strokes_text(int count) {
+    return count == 1 ? tr("1 stroke") : tr("%1 strokes").arg(count);
+}
+
 QString gap_text(const FocusGap& gap) {
-    return tr("Gap after frame %1: about %2 steps missing, a soft band there")
+    const int missing = std::max(1, int(std::lround(gap.missing)));
+    return tr("Gap after frame %1: about %2 missing, a soft band there")
         .arg(gap.after + 1)
-        .arg(std::max(1, int(std::lround(gap.missing))));
+        .arg(missing == 1 ? tr("1 step") : tr("%1 steps").arg(missing));
 }
 
 }  // namespace moorhaze::desktop

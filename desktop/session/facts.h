@@ -19,6 +19,7 @@ struct Suggestion {
     bool done = false;  ///< all of them are left out already
 };
 std::vector<Suggestion> suggestions(const Session& session);
+QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
 QString gap_text(const FocusGap& gap);
 
 }  // namespace moorhaze::desktop

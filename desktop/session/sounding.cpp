@@ -67,8 +67,29 @@ void Sounding::drop(QPointF place, int patch_px) {
     const int middle = expected_ >= 0 ? expected_ : session_.current_frame();
     const int first = std::clamp(middle - shown / 2, 0, count - shown);
     for (int i = first; i < first + shown; ++i) patches_.push_back({i, {}, -1});
+    shifts_left_ = 2;
     emit changed();
     load_next();
+}
+
+/// When the measured peak stands at an end of the window, the window moves along; false when it need not.
+bool Sounding::follow_sharpest() {
+    const int count = session_.series().count(), shown = int(patches_.size());
+    const int sharpest = sharpest_frame();
+    if (shifts_left_ <= 0 || shown == 0 || sharpest < 0) return false;
+    const int first = std::clamp(sharpest - shown / 2, 0, count - shown);
+    const bool at_end = sharpest == patches_.front().frame || sharpest == patches_.back().frame;
+    if (!at_end || first == patches_.front().frame) return false;
+    --shifts_left_;
+    expected_ = sharpest;
+    std::vector<Patch> moved;
+    for (int i = first; i < first + shown; ++i) {
+        const auto known = std::find_if(patches_.begin(), patches_.end(),
+                                        [i](const Patch& patch) { return patch.frame == i; });
+        moved.push_back(known == patches_.end() ? Patch{i, {}, -1} : *known);
+    }
+    patches_ = std::move(moved);
+    return true;
 }
 
 int Sounding::sharpest_frame() const {
@@ -99,7 +120,14 @@ void Sounding::load_next() {
             (next < 0 || std::abs(patches_[std::size_t(i)].frame - middle) <
                              std::abs(patches_[std::size_t(next)].frame - middle)))
             next = i;
-    if (!open_ || next < 0) return;
+    if (!open_) return;
+    if (next < 0) {
+        if (follow_sharpest()) {
+            emit changed();
+            load_next();
+        }
+        return;
+    }
     struct Loaded {
         std::shared_ptr<const FrameSource> source;
         QImage image;

@@ -45,12 +45,13 @@ class Sounding : public QObject {
 
   private:
     void load_next();
+    bool follow_sharpest();
 
     Session& session_;
     QThreadPool pool_;
     bool open_ = false;
     QPointF place_;
-    int patch_px_ = 0, serial_ = 0;
+    int patch_px_ = 0, serial_ = 0, shifts_left_ = 0;
     int expected_ = -1;  ///< sharpest by the profile
     std::vector<Patch> patches_;
     std::shared_ptr<const FrameSource> source_;

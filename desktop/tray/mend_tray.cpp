@@ -51,7 +51,7 @@ MendTray::MendTray(Session& session, Mend& mend, QWidget* parent)
     add_hairline();
     count_ = add_quiet({});
     std::tie(undo_, redo_) = add_buttons(tr("Undo"), tr("Ctrl+Z"), tr("Takes back the last step"), tr("Redo"),
-                                         tr("Ctrl+Shift+Z"), tr("Does the step again that was taken back"));
+                                         tr("Ctrl+Y"), tr("Does the step again that was taken back"));
     deliver_ = set_next(tr("Deliver"), tr("Alt+6"), tr("Go on to saving the picture"));
 
     auto edited = [this] {
@@ -96,9 +96,10 @@ void MendTray::refresh() {
     for (QWidget* widget :
          {static_cast<QWidget*>(draw_), static_cast<QWidget*>(wipe_), static_cast<QWidget*>(deliver_)})
         widget->setEnabled(result != nullptr);
-    count_->setText(!result                   ? tr("Nothing is merged yet (Ctrl+Return).")
-                    : result->strokes.empty() ? tr("nothing painted yet")
-                                              : tr("%1 strokes painted").arg(result->strokes.size()));
+    count_->setText(!result ? tr("Nothing is merged yet (Ctrl+Return).")
+                    : result->strokes.empty()
+                        ? tr("nothing painted yet")
+                        : tr("%1 painted").arg(strokes_text(int(result->strokes.size()))));
     undo_->setEnabled(session_.undo_stack().canUndo());
     redo_->setEnabled(session_.undo_stack().canRedo());
 }

@@ -277,7 +277,7 @@ void MainWindow::build_actions() {
     auto* undo = session_.undo_stack().createUndoAction(this, tr("Undo"));
     undo->setShortcut(QKeySequence(tr("Ctrl+Z")));
     auto* redo = session_.undo_stack().createRedoAction(this, tr("Redo"));
-    redo->setShortcut(QKeySequence(tr("Ctrl+Shift+Z")));
+    redo->setShortcuts({QKeySequence(tr("Ctrl+Y")), QKeySequence(tr("Ctrl+Shift+Z"))});
     for (QAction* action : {undo, redo}) edit->addAction(action), addAction(action);
     edit->addSeparator();
     add_action(edit, tr("Leave out or take back the frame"), QKeySequence(tr("X")), tr("The frame shown"),
@@ -626,7 +626,7 @@ void MainWindow::show_path() {
                         result && session_.result_is_current(), result && !session_.result_is_current()});
     path_->set_waymark(
         Stage::mend,
-        {!result || result->strokes.empty() ? QString() : tr("%1 strokes").arg(result->strokes.size()),
+        {!result || result->strokes.empty() ? QString() : strokes_text(int(result->strokes.size())),
          result && !result->strokes.empty(), false});
     path_->set_waymark(Stage::deliver, {!result         ? QString()
                                         : result->saved ? tr("saved")

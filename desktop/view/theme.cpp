@@ -11,6 +11,11 @@
 
 #include "core/picture/display.h"
 
+// Resources in a static library are dropped by the linker unless they are asked for, outside any namespace.
+static void load_resources() {
+    Q_INIT_RESOURCE(moorhaze);
+}
+
 namespace moorhaze::desktop {
 namespace {
 
@@ -82,6 +87,7 @@ QFont theme_font(int pixels, bool strong) {
 
 void apply_theme(QApplication& application, bool dark) {
     static const bool fonts_loaded = [] {
+        load_resources();
         for (const char* name : {":/fonts/OpenSans-Regular.ttf", ":/fonts/OpenSans-Semibold.ttf"})
             QFontDatabase::addApplicationFont(QLatin1String(name));
         return true;
