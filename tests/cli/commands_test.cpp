@@ -1,0 +1,162 @@
+// The command line as users' scripts see it: the program itself is run.
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "core/files/float_tiff.h"
+#include "core/files/picture_file.h"
+#include "tests/support/measures.h"
+#include "tests/support/series_files.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+using nlohmann::json;
+
+namespace {
+
+test::Ran cli(const std::string& arguments) {
+    return test::run(std::string(MOORHAZE_CLI) + " " + arguments);
+}
+
+std::string frames_in(const test::Scratch& scratch, int count, cv::Size size = {300, 160}) {
+    test::write_series(scratch, test::strip_series(size, count));
+    return scratch.folder().string();
+}
+
+}  // namespace
+
+TEST_CASE("wrong use ends with 2 and says what is wrong", "[cli]") {
+    CHECK(cli("").code == 2);
+    CHECK(cli("conjure").code == 2);
+    CHECK(cli("merge --quiet").code == 2);
+    const test::Scratch scratch;
+    const std::string frames = frames_in(scratch, 2);
+    const auto method = cli("merge " + frames + " -o " + (scratch / "out.tif").string() + " --method magic");
+    CHECK(method.code == 2);
+    CHECK_THAT(method.text, Catch::Contains("magic") && Catch::Contains("pyramid"));
+    CHECK(cli("merge " + frames + " -o " + (scratch / "out.xyz").string()).code == 2);
+    CHECK(cli("merge " + frames + " -o " + (scratch / "out.tif").string() + " --range 5-9").code == 2);
+    CHECK(cli("align " + frames + " --reference 9").code == 2);
+    CHECK(cli("simulate").code == 2);
+    CHECK(cli("simulate brass-wheels --out " + (scratch / "s").string() + " --size big").code == 2);
+}
+
+TEST_CASE("work that fails ends with 1 and one line that names the file", "[cli]") {
+    const test::Scratch scratch;
+    const auto missing = cli("inspect " + (scratch / "nowhere.jpg").string() + " --quiet");
+    CHECK(missing.code == 1);
+    CHECK_THAT(missing.text, Catch::Contains("nowhere.jpg"));
+    CHECK(
+        cli("merge " + scratch.folder().string() + " -o " + (scratch / "o.tif").string() + " --quiet").code ==
+        1);
+}
+
+TEST_CASE("help and version are no failure", "[cli]") {
+    CHECK(cli("--help").code == 0);
+    CHECK(cli("merge --help").code == 0);
+    CHECK_THAT(cli("--version").text, Catch::Contains("moorhaze-cli"));
+}
+
+TEST_CASE("merge writes picture, depth, provenance and a whole report", "[cli]") {
+    const test::Scratch scratch;
+    const std::string frames = frames_in(scratch, 5);
+    const test::Scratch out;
+    const std::string file = (out / "out.tif").string();
+    const auto ran =
+        cli("merge " + frames + " -o " + file +
+            " --method depth --reference 3 --no-crop --quiet --depth-out " + (out / "d.tif").string() +
+            " --source-out " + (out / "s.tif").string() + " --report " + (out / "r.json").string());
+    INFO(ran.text);
+    REQUIRE(ran.code == 0);
+    CHECK(ran.text.empty());
+    const Picture picture = read_picture(file);
+    CHECK((picture.width() == 300 && picture.height() == 160 && picture.bits() == 16));
+    CHECK(test::psnr_db(test::luma_of(picture), test::luma_of(test::strip_truth({300, 160}))) > 28);
+    const cv::Mat depth = read_plane(out / "d.tif"), source = read_plane(out / "s.tif");
+    CHECK((depth.type() == CV_32FC1 && source.type() == CV_16UC1));
+    CHECK((depth.size() == source.size() && depth.size() == cv::Size(300, 160)));
+    const json report = json::parse(test::read_all(out / "r.json"));
+    CHECK(report["reference"] == 3);
+    CHECK(report["method"] == "depth");
+    CHECK(report["frames"].size() == 5);
+    for (const json& frame : report["frames"]) {
+        CHECK(frame["used"] == true);
+        CHECK(frame["matrix"].size() == 3);
+        CHECK(frame["gain"].get<double>() == Approx(1).margin(0.02));
+        CHECK(frame["flags"].is_array());
+    }
+    CHECK(report["crop"] == json{{"x", 0}, {"y", 0}, {"width", 300}, {"height", 160}});
+    for (const char* step : {"profile", "align", "merge", "write"})
+        CHECK(report["seconds"][step].get<double>() >= 0);
+    CHECK(report["peak_memory_mb"].get<double>() > 1);
+    CHECK(report["warnings"].is_array());
+    CHECK(report["settings"].contains("detail_size_px"));
+
+    const auto again = cli("merge " + frames + " -o " + file + " --quiet");
+    CHECK(again.code == 1);
+    CHECK_THAT(again.text, Catch::Contains("exists already"));
+}
+
+TEST_CASE("a range merges only its frames", "[cli]") {
+    const test::Scratch scratch, out;
+    const std::string frames = frames_in(scratch, 5);
+    REQUIRE(cli("merge " + frames + " -o " + (out / "o.png").string() +
+                " --range 2-4 --no-align --quiet --report " + (out / "r.json").string() + " --source-out " +
+                (out / "s.tif").string())
+                .code == 0);
+    const json report = json::parse(test::read_all(out / "r.json"));
+    CHECK(report["frames"][0]["used"] == false);
+    CHECK(report["frames"][1]["used"] == true);
+    double low = 0, high = 0;
+    cv::minMaxLoc(read_plane(out / "s.tif"), &low, &high);
+    CHECK((low == 2 && high == 4));
+}
+
+TEST_CASE("a broken frame among good ones is reported and the merge is made", "[cli]") {
+    const test::Scratch scratch, out;
+    const std::string frames = frames_in(scratch, 4);
+    test::write_all(scratch / "frame-03.tif", "II*");
+    const auto ran =
+        cli("merge " + frames + " -o " + (out / "o.jpg").string() + " --report " + (out / "r.json").string());
+    CHECK(ran.code == 0);
+    CHECK_THAT(ran.text, Catch::Contains("frame-03.tif"));
+    CHECK(json::parse(test::read_all(out / "r.json"))["frames"].size() == 3);
+    CHECK(read_picture(out / "o.jpg").bits() == 8);
+}
+
+TEST_CASE("inspect tells sharpness, size and shooting data as JSON", "[cli]") {
+    const auto ran = cli("inspect " + std::string(MOORHAZE_DEMO_DIR) + "/lichen-cups/frames --json --quiet");
+    REQUIRE(ran.code == 0);
+    const json report = json::parse(ran.text);
+    CHECK(report["name"] == "lichen-cups");
+    REQUIRE(report["frames"].size() == 24);
+    CHECK(report["frames"][0]["width"] == 1500);
+    CHECK(report["frames"][0]["shooting"]["f_number"].get<double>() == Approx(7.1));
+    CHECK(report["frames"][5]["share"].get<double>() > 0);
+    CHECK(report["gaps"].is_array());
+    CHECK(report["suggested_reference"].get<int>() >= 1);
+    CHECK_THAT(cli("inspect " + std::string(MOORHAZE_DEMO_DIR) + "/brass-wheels/frames --quiet").text,
+               Catch::Contains("brass-wheels: 24 frames"));
+}
+
+TEST_CASE("align writes aligned 16-bit frames and a report", "[cli]") {
+    const test::Scratch scratch, out;
+    const std::string frames = frames_in(scratch, 3);
+    REQUIRE(cli("align " + frames + " --reference 2 --out " + (out / "aligned").string() + " --report " +
+                (out / "r.json").string() + " --quiet")
+                .code == 0);
+    CHECK(read_picture(out / "aligned/frame-01-aligned.tif").bits() == 16);
+    CHECK(json::parse(test::read_all(out / "r.json"))["residual_px"].get<double>() < 0.2);
+}
+
+TEST_CASE("simulate lists scenes and writes what its contract says", "[cli]") {
+    CHECK_THAT(cli("simulate --list").text,
+               Catch::Contains("brass-wheels") && Catch::Contains("lichen-cups"));
+    const test::Scratch out;
+    REQUIRE(cli("simulate brass-wheels --out " + out.folder().string() +
+                "/s --frames 2 --size 60x40 --seed 3 --fewest-rays 2 --most-rays 4 --tiff --quiet")
+                .code == 0);
+    for (const char* file : {"s/frames/frame-001.tif", "s/frames/frame-002.tif", "s/truth/sharp.tif",
+                             "s/truth/depth.tif", "s/truth/truth.json"})
+        CHECK(std::filesystem::exists(out / file));
+    CHECK(read_picture(out / "s/frames/frame-001.tif").bits() == 16);
+}

@@ -1,0 +1,62 @@
+#include "core/files/shooting_data.h"
+
+#include <catch2/catch.hpp>
+
+#include "core/files/exif_block.h"
+#include "core/files/picture_file.h"
+#include "tests/support/scratch.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+
+namespace {
+
+ShootingData some_data() {
+    ShootingData data;
+    data.taken = "2026-09-12 07:31:05";
+    data.f_number = 7.1;
+    data.exposure_s = 1.0 / 160;
+    data.iso = 200;
+    data.focal_length_mm = 60;
+    data.focus_distance_m = 0.185;
+    data.sensor_width_mm = 23.5;
+    data.camera = "Moorhaze Rig";
+    return data;
+}
+
+}  // namespace
+
+TEST_CASE("shooting data go through JPEG, TIFF and PNG", "[files]") {
+    const test::Scratch scratch;
+    for (const auto& [name, format] :
+         {std::pair{"a.jpg", FileFormat::jpeg}, {"a.tif", FileFormat::tiff}, {"a.png", FileFormat::png}}) {
+        ShootingData data = some_data();
+        data.exif = exif_block(data, 64);
+        WriteSettings settings;
+        settings.format = format;
+        settings.bits = 8;
+        settings.made_with = "test of the heath";
+        write_picture(scratch / name, test::colourful({64, 40}, 8, false), data, settings, {});
+        const ShootingData back = read_shooting_data(scratch / name);
+        CHECK(back.taken == data.taken);
+        CHECK(back.f_number.value_or(0) == Approx(7.1).epsilon(1e-3));
+        CHECK(back.exposure_s.value_or(0) == Approx(1.0 / 160).epsilon(1e-3));
+        CHECK(back.iso.value_or(0) == Approx(200));
+        CHECK(back.focal_length_mm.value_or(0) == Approx(60));
+        CHECK(back.focus_distance_m.value_or(0) == Approx(0.185).epsilon(1e-3));
+        CHECK(back.sensor_width_mm.value_or(0) == Approx(23.5).epsilon(0.01));
+        CHECK_THAT(back.camera, Catch::Contains("Moorhaze Rig"));
+        CHECK(back.orientation == 1);
+    }
+}
+
+TEST_CASE("a file without shooting data gives an empty value", "[files]") {
+    const test::Scratch scratch;
+    WriteSettings settings;
+    settings.bits = 8;
+    write_picture(scratch / "a.tif", test::colourful({8, 8}, 8, false), {}, settings, {});
+    const ShootingData data = read_shooting_data(scratch / "a.tif");
+    CHECK_FALSE(data.f_number);
+    CHECK_FALSE(data.focus_distance_m);
+    CHECK(read_shooting_data(scratch / "missing.jpg") == ShootingData{});
+}

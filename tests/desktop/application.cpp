@@ -1,0 +1,23 @@
+#include <QApplication>
+#include <QStandardPaths>
+
+#include "desktop/view/theme.h"
+#include "tests/support/main.h"
+
+namespace {
+
+/// One application object around all tests of this program, without a screen unless one is asked for.
+const bool installed = [] {
+    moorhaze::test::around_all_tests() = [](int argc, char** argv, const std::function<int()>& run) {
+        qputenv("QT_QPA_PLATFORM",
+                qEnvironmentVariableIsSet("QT_QPA_PLATFORM") ? qgetenv("QT_QPA_PLATFORM") : "offscreen");
+        QStandardPaths::setTestModeEnabled(true);
+        QApplication application(argc, argv);
+        QApplication::setApplicationVersion(QStringLiteral("test"));
+        moorhaze::desktop::apply_theme(application, true);
+        return run();
+    };
+    return true;
+}();
+
+}  // namespace

@@ -1,0 +1,143 @@
+#include "desktop/view/picture_view.h"
+
+#include <QSignalSpy>
+#include <QTest>
+#include <QWheelEvent>
+#include <catch2/catch.hpp>
+
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+using namespace moorhaze::desktop;
+
+namespace {
+
+std::shared_ptr<const DisplayPicture> even_picture(QSize size, cv::Vec3b rgb, QPoint origin = {}) {
+    const Picture picture{
+        cv::Mat(size.height(), size.width(), CV_8UC3, cv::Scalar(rgb[0], rgb[1], rgb[2])), {}, {}};
+    return std::make_shared<DisplayPicture>(display_levels(picture, {}), origin);
+}
+
+std::unique_ptr<PictureView> view_with(QSize plane) {
+    auto view = std::make_unique<PictureView>();
+    view->resize(800, 600);
+    view->set_plane(plane);
+    view->set_picture(even_picture(plane, {200, 30, 30}), QStringLiteral("red"));
+    view->show();
+    return view;
+}
+
+QColor colour_at(PictureView& view, QPoint at) {
+    return view.grab().toImage().pixelColor(at);
+}
+
+}  // namespace
+
+TEST_CASE("fit shows the whole picture in the middle", "[desktop]") {
+    const auto view = view_with({3000, 2000});
+    CHECK(view->zoom() == Approx(800.0 / 3000));
+    CHECK(view->to_widget({1499.5, 999.5}).x() == Approx(400));
+    CHECK(view->to_widget({1499.5, 999.5}).y() == Approx(300));
+    CHECK(colour_at(*view, {400, 300}) == QColor(200, 30, 30));
+    CHECK(colour_at(*view, {400, 10}) == QColor(kSurroundGrey, kSurroundGrey, kSurroundGrey));
+}
+
+TEST_CASE("the wheel zooms around the pointer", "[desktop]") {
+    const auto view = view_with({3000, 2000});
+    const QPointF pointer(250, 410), before = view->to_plane(pointer);
+    for (const int delta : {120, 120, 120, -120}) {
+        QWheelEvent wheel(pointer, view->mapToGlobal(pointer), {}, QPoint(0, delta), Qt::NoButton, {},
+                          Qt::NoScrollPhase, false);
+        QCoreApplication::sendEvent(view.get(), &wheel);
+        CHECK(view->to_plane(pointer).x() == Approx(before.x()).margin(1e-6));
+        CHECK(view->to_plane(pointer).y() == Approx(before.y()).margin(1e-6));
+    }
+    CHECK(view->zoom() == Approx(800.0 / 3000 * 2));
+}
+
+TEST_CASE("at 100 % a picture pixel is a screen pixel, at 200 % a block of four", "[desktop]") {
+    auto view = std::make_unique<PictureView>();
+    view->resize(400, 300);
+    view->set_plane({1000, 800});
+    const Picture picture = test::colourful({1000, 800}, 8, false);
+    view->set_picture(std::make_shared<DisplayPicture>(display_levels(picture, {}), QPoint()), {});
+    view->show();
+    for (const int zoom : {1, 2}) {
+        view->set_zoom(zoom);
+        const QImage shot = view->grab().toImage();
+        int same = 0, count = 0;
+        for (int y = 40; y < 260; y += 7)
+            for (int x = 40; x < 360; x += 9, ++count) {
+                const QPointF place = view->to_plane(QPointF(x + 0.5, y + 0.5));
+                const auto rgb =
+                    picture.pixels.at<cv::Vec3b>(int(std::lround(place.y())), int(std::lround(place.x())));
+                same += shot.pixelColor(x, y) == QColor(rgb[0], rgb[1], rgb[2]);
+            }
+        INFO("zoom " << zoom);
+        // A pixel whose edge falls exactly between two may go either way.
+        CHECK(same > 0.97 * count);
+    }
+}
+
+TEST_CASE("dragging pans, a click points", "[desktop]") {
+    const auto view = view_with({3000, 2000});
+    view->set_zoom(1);
+    QSignalSpy pointed(view.get(), &PictureView::pointed);
+    const QPointF before = view->to_plane({400, 300});
+    QTest::mousePress(view.get(), Qt::LeftButton, {}, QPoint(400, 300));
+    QTest::mouseMove(view.get(), QPoint(420, 310));
+    QTest::mouseMove(view.get(), QPoint(460, 330));
+    QTest::mouseRelease(view.get(), Qt::LeftButton, {}, QPoint(460, 330));
+    CHECK(view->to_plane({460, 330}).x() == Approx(before.x()).margin(1.01));
+    CHECK(pointed.empty());
+    QTest::mouseClick(view.get(), Qt::LeftButton, {}, QPoint(100, 120));
+    REQUIRE(pointed.size() == 1);
+    CHECK(pointed[0][0].toPointF().x() == Approx(view->to_plane({100, 120}).x()));
+}
+
+TEST_CASE("the curtain shows the other picture at its left and can be dragged", "[desktop]") {
+    const auto view = view_with({800, 600});
+    view->set_other(even_picture({800, 600}, {20, 20, 220}), QStringLiteral("blue"));
+    CHECK(colour_at(*view, {100, 300}) == QColor(200, 30, 30));
+    view->set_curtain(true);
+    CHECK(colour_at(*view, {100, 300}) == QColor(20, 20, 220));
+    CHECK(colour_at(*view, {700, 300}) == QColor(200, 30, 30));
+    QTest::mousePress(view.get(), Qt::LeftButton, {}, QPoint(400, 200));
+    QTest::mouseMove(view.get(), QPoint(80, 200));
+    QTest::mouseRelease(view.get(), Qt::LeftButton, {}, QPoint(80, 200));
+    CHECK(view->curtain_place() == Approx(0.1).margin(0.01));
+    CHECK(colour_at(*view, {200, 300}) == QColor(200, 30, 30));
+}
+
+TEST_CASE("flip swaps to the other picture while it is held", "[desktop]") {
+    const auto view = view_with({800, 600});
+    view->set_other(even_picture({800, 600}, {20, 20, 220}), QStringLiteral("blue"));
+    view->set_flipped(true);
+    CHECK(colour_at(*view, {600, 300}) == QColor(20, 20, 220));
+    view->set_flipped(false);
+    CHECK(colour_at(*view, {600, 300}) == QColor(200, 30, 30));
+}
+
+TEST_CASE("a picture that covers part of the plane stands at its place", "[desktop]") {
+    const auto view = view_with({800, 600});
+    view->set_picture(even_picture({200, 100}, {10, 220, 10}, {300, 400}), {});
+    CHECK(colour_at(*view, {400, 450}) == QColor(10, 220, 10));
+    CHECK(colour_at(*view, {400, 300}) == QColor(kSurroundGrey, kSurroundGrey, kSurroundGrey));
+}
+
+TEST_CASE("with a brush the left button paints, and the keyboard can paint too", "[desktop]") {
+    const auto view = view_with({800, 600});
+    view->set_brush(20.0);
+    QSignalSpy began(view.get(), &PictureView::stroke_began), moved(view.get(), &PictureView::stroke_moved),
+        ended(view.get(), &PictureView::stroke_ended);
+    QTest::mousePress(view.get(), Qt::LeftButton, {}, QPoint(200, 200));
+    QTest::mouseMove(view.get(), QPoint(260, 220));
+    QTest::mouseRelease(view.get(), Qt::LeftButton, {}, QPoint(260, 220));
+    CHECK((began.size() == 1 && moved.size() >= 1 && ended.size() == 1));
+    view->setFocus();
+    QTest::keyClick(view.get(), Qt::Key_Return);
+    for (int i = 0; i < 5; ++i) QTest::keyClick(view.get(), Qt::Key_Right);
+    QTest::keyClick(view.get(), Qt::Key_Return);
+    CHECK((began.size() == 2 && ended.size() == 2));
+    CHECK(moved.back()[0].toPointF().x() == Approx(began.back()[0].toPointF().x() + 40));
+}

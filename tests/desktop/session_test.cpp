@@ -1,0 +1,162 @@
+#include "desktop/session/session.h"
+
+#include <QSignalSpy>
+#include <QTest>
+
+#include "desktop/session/facts.h"
+#include "tests/desktop/waiting.h"
+#include "tests/support/series_files.h"
+
+using namespace moorhaze;
+using namespace moorhaze::desktop;
+using test::wait_until;
+
+namespace {
+
+void open_strips(Session& session, const test::Scratch& scratch, int frames = 6) {
+    test::write_series(scratch, test::strip_series({240, 140}, frames));
+    session.open({scratch.folder()});
+    wait_until([&] { return session.is_profiled() && !session.jobs().busy(); });
+}
+
+}  // namespace
+
+TEST_CASE("opening a folder profiles it and goes to Cull", "[desktop]") {
+    const test::Scratch scratch;
+    Session session;
+    open_strips(session, scratch);
+    CHECK(session.series().count() == 6);
+    CHECK(session.stage() == Stage::cull);
+    CHECK(session.profile().share.size() == 6);
+}
+
+TEST_CASE("opening what cannot be opened tells it and keeps the series there was", "[desktop]") {
+    const test::Scratch scratch;
+    Session session;
+    open_strips(session, scratch);
+    QSignalSpy told(&session, &Session::told);
+    session.open({scratch / "nowhere"});
+    wait_until([&] { return !session.jobs().busy(); });
+    REQUIRE(told.size() >= 1);
+    CHECK(told[0][0].toString().contains("nowhere"));
+    CHECK(told[0][1].toBool());
+    CHECK(session.series().count() == 6);
+}
+
+TEST_CASE("leaving out, range and reference can be undone and done again", "[desktop]") {
+    const test::Scratch scratch;
+    Session session;
+    open_strips(session, scratch);
+    session.set_used(2, false);
+    session.set_range({1, 4});
+    session.set_reference(3);
+    CHECK(session.series().chosen() == std::vector<int>{1, 3, 4});
+    CHECK(session.reference() == 3);
+    session.undo_stack().undo();
+    CHECK(session.reference() == session.profile().suggested_reference);
+    session.undo_stack().undo();
+    session.undo_stack().undo();
+    CHECK(session.series().chosen().size() == 6);
+    CHECK_FALSE(session.undo_stack().canUndo());
+    while (session.undo_stack().canRedo()) session.undo_stack().redo();
+    CHECK(session.series().chosen() == std::vector<int>{1, 3, 4});
+    session.set_used(2, false);
+    CHECK(session.undo_stack().count() == 3);  // nothing changed, so there is nothing to undo
+}
+
+TEST_CASE("align and merge gives a result that goes out of date when its input changes", "[desktop]") {
+    const test::Scratch scratch;
+    Session session;
+    open_strips(session, scratch);
+    session.align_and_merge();
+    wait_until([&] { return session.result() != nullptr; });
+    CHECK(session.geometry_is_current());
+    CHECK(session.result_is_current());
+    CHECK(session.stage() == Stage::merge);
+    CHECK(session.has_unsaved_work());
+    session.set_used(0, false);
+    CHECK_FALSE(session.result_is_current());
+    CHECK_FALSE(session.geometry_is_current());
+    session.undo_stack().undo();
+    CHECK(session.result_is_current());
+    session.set_range({1, 5});
+    CHECK(session.geometry_is_current());  // a range needs no new alignment
+    CHECK_FALSE(session.result_is_current());
+    session.set_method("pyramid");
+    session.align_and_merge();
+    wait_until([&] { return session.results().size() == 2; });
+    CHECK(session.result()->title.startsWith("Pyramid"));
+    session.show_result(session.results()[0].id);
+    CHECK(session.result()->merge->method == "depth");
+    session.drop_result(session.results()[0].id);
+    CHECK(session.results().size() == 1);
+}
+
+TEST_CASE("merging may be asked for while the frames are still being profiled", "[desktop]") {
+    const test::Scratch scratch;
+    test::write_series(scratch, test::strip_series({240, 140}, 6));
+    Session session;
+    session.open({scratch.folder()});
+    wait_until([&] { return session.has_series(); });
+    session.align_and_merge();
+    wait_until([&] { return session.result() != nullptr; });
+    CHECK(session.is_profiled());
+    CHECK(session.result()->geometry.reference == session.reference());
+}
+
+TEST_CASE("a stopped merge leaves what there was and says so", "[desktop]") {
+    const test::Scratch scratch;
+    Session session;
+    open_strips(session, scratch);
+    QSignalSpy cancelled(&session.jobs(), &JobRunner::cancelled);
+    session.align_and_merge();
+    session.jobs().cancel();
+    wait_until([&] { return !session.jobs().busy(); });
+    CHECK(cancelled.size() == 1);
+    CHECK(session.results().empty());
+    session.align_and_merge();
+    wait_until([&] { return session.result() != nullptr; });
+}
+
+TEST_CASE("without any frame left a merge says what to do", "[desktop]") {
+    const test::Scratch scratch;
+    Session session;
+    open_strips(session, scratch, 3);
+    QSignalSpy told(&session, &Session::told);
+    for (int i = 0; i < 3; ++i) session.set_used(i, false);
+    session.align_and_merge();
+    wait_until([&] { return told.size() > 0; });
+    CHECK(told.back()[0].toString().contains("No frame is left"));
+    CHECK(session.results().empty());
+}
+
+TEST_CASE("flags and gaps are put in words", "[desktop]") {
+    CHECK(frames_text(3, 3) == "Frame 4");
+    CHECK(frames_text(3, 7) == "Frames 4 to 8");
+    CHECK(exposure_text(1.0 / 160) == "1/160 s");
+    CHECK(exposure_text(2) == "2 s");
+    CHECK(gap_text({9, 10, 2.2}).contains("after frame 10"));
+    CHECK(gap_text({9, 10, 0.9}).contains("1 step missing"));
+    CHECK(strokes_text(1) == "1 stroke");
+    CHECK(strokes_text(4) == "4 strokes");
+}
+
+TEST_CASE("jobs run in their order, and a failure does not stop the next", "[desktop]") {
+    JobRunner jobs;
+    QStringList log;
+    QObject::connect(&jobs, &JobRunner::failed, &jobs,
+                     [&](const QString& title, const QString& why) { log << title + ":" + why; });
+    jobs.start(
+        "one", [](const Job&) { return 1; }, [&](int value) { log << QString::number(value); });
+    jobs.start(
+        "two", [](const Job&) -> int { throw FileError("heather.jpg: gone"); }, [&](int) { log << "never"; });
+    jobs.decide([&] {
+        log << "decided";
+        jobs.start_first(
+            "three", [](const Job&) { return 3; }, [&](int value) { log << QString::number(value); });
+    });
+    jobs.start(
+        "four", [](const Job&) { return 4; }, [&](int value) { log << QString::number(value); });
+    wait_until([&] { return log.contains("4"); });
+    CHECK(log == QStringList{"1", "two:heather.jpg: gone", "decided", "3", "4"});
+}

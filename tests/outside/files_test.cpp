@@ -1,0 +1,111 @@
+// Files that we write, read by others; files that others write, read by us.
+#include <catch2/catch.hpp>
+
+#include "core/files/exif_block.h"
+#include "core/files/float_tiff.h"
+#include "core/files/picture_file.h"
+#include "tests/outside/outside_data.h"
+#include "tests/support/measures.h"
+#include "tests/support/scratch.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+using test::run;
+
+namespace {
+
+WriteSettings tiff(int bits) {
+    WriteSettings settings;
+    settings.bits = bits;
+    return settings;
+}
+
+}  // namespace
+
+TEST_CASE("libtiff's own tools find nothing to complain about in our TIFFs", "[outside]") {
+    // Debian's libtiff-tools.
+    const test::Scratch scratch;
+    for (const int bits : {8, 16}) {
+        const auto file = scratch / ("a" + std::to_string(bits) + ".tif");
+        write_picture(file, test::colourful({123, 77}, bits, bits == 16), {}, tiff(bits), {});
+        const auto info = run("tiffinfo -D " + file.string());
+        CHECK(info.code == 0);
+        CHECK_THAT(info.text, !Catch::Contains("Warning") && !Catch::Contains("Error"));
+        CHECK_THAT(info.text, Catch::Contains("Image Width: 123 Image Length: 77") &&
+                                  Catch::Contains("Bits/Sample: " + std::to_string(bits)));
+    }
+    write_plane(scratch / "depth.tif", cv::Mat1f(20, 30, 2.5f));
+    const auto plane = run("tiffinfo -D " + (scratch / "depth.tif").string());
+    CHECK_THAT(plane.text, Catch::Contains("IEEE floating point") && !Catch::Contains("Warning"));
+}
+
+TEST_CASE("strips, tiles, LZW, Deflate and uncompressed TIFFs of others give the same pixels", "[outside]") {
+    const test::Scratch scratch;
+    for (const int bits : {8, 16}) {
+        const Picture picture = test::colourful({150, 101}, bits, false);
+        const auto ours = (scratch / ("ours" + std::to_string(bits) + ".tif")).string();
+        write_picture(ours, picture, {}, tiff(bits), {});
+        for (const char* way : {"-c none -r 7", "-c lzw:2 -r 16", "-c zip:2 -s", "-t -w 32 -l 48 -c none",
+                                "-t -w 64 -l 16 -c zip", "-B -c lzw", "-p separate -c none"}) {
+            const auto theirs = (scratch / "theirs.tif").string();
+            INFO(way << ", " << bits << " bit");
+            REQUIRE(run("tiffcp " + std::string(way) + " " + ours + " " + theirs).code == 0);
+            const Picture back = read_picture(theirs);
+            CHECK(cv::norm(back.pixels, picture.pixels, cv::NORM_INF) == 0);
+        }
+    }
+}
+
+TEST_CASE("an independent reader finds our shooting data", "[outside]") {
+    // Debian's libimage-exiftool-perl.
+    const test::Scratch scratch;
+    ShootingData data;
+    data.taken = "2026-09-12 07:31:05";
+    data.f_number = 8;
+    data.exposure_s = 0.25;
+    data.iso = 100;
+    data.focal_length_mm = 100;
+    data.focus_distance_m = 0.225;
+    data.camera = "Moorhaze Rig";
+    data.exif = exif_block(data, 60);
+    for (const auto& [name, format] :
+         {std::pair{"a.jpg", FileFormat::jpeg}, {"a.tif", FileFormat::tiff}, {"a.png", FileFormat::png}}) {
+        WriteSettings settings;
+        settings.format = format;
+        settings.bits = 8;
+        settings.made_with = "Moorhaze depth merge of 24 frames";
+        write_picture(scratch / name, test::colourful({60, 40}, 8, false), data, settings, {});
+        const auto told = run("exiftool -s -n -G0 -a " + (scratch / name).string());
+        INFO(told.text);
+        CHECK_THAT(told.text, Catch::Matches("(.|\\n)*FNumber +: 8\\n(.|\\n)*"));
+        CHECK_THAT(told.text, Catch::Matches("(.|\\n)*ExposureTime +: 0.25\\n(.|\\n)*"));
+        CHECK_THAT(told.text, Catch::Matches("(.|\\n)*ISO +: 100\\n(.|\\n)*"));
+        CHECK_THAT(told.text, Catch::Matches("(.|\\n)*FocalLength +: 100\\n(.|\\n)*"));
+        CHECK_THAT(told.text, Catch::Matches("(.|\\n)*SubjectDistance +: 0.225\\n(.|\\n)*"));
+        CHECK_THAT(told.text,
+                   Catch::Contains("2026:09:12 07:31:05") && Catch::Contains("Moorhaze depth merge"));
+        CHECK(run("exiftool -validate -warning -a " + (scratch / name).string()).code == 0);
+    }
+}
+
+TEST_CASE("pictures that others made are read as others read them", "[outside]") {
+    // brick (grey PNG) and coffee (colour PNG) of Debian's python3-skimage.
+    const test::Scratch scratch;
+    for (const char* name : {"brick.png", "coffee.png"}) {
+        const auto file = test::skimage_folder() / "data" / name;
+        if (!std::filesystem::exists(file)) {
+            WARN(name << " is not in this version of python3-skimage");
+            continue;
+        }
+        const Picture picture = read_picture(file);
+        write_picture(scratch / "copy.png", picture, {}, {FileFormat::png, 8, 95, true, {}}, {});
+        const auto same =
+            run(std::string(test::kPython) +
+                " -c \"import sys, numpy as np; from skimage import io, color; a = io.imread('" +
+                file.string() + "'); a = a if a.ndim == 3 else color.gray2rgb(a); b = io.imread('" +
+                (scratch / "copy.png").string() +
+                "'); sys.exit(0 if np.array_equal(a[..., :3], b[..., :3]) else 1)\"");
+        INFO(name << " " << same.text);
+        CHECK(same.code == 0);
+    }
+}

@@ -1,0 +1,14 @@
+#pragma once
+#include <filesystem>
+
+namespace moorhaze::test {
+
+/// Debian's own Python: the one that python3-skimage is installed for.
+inline const char* const kPython = "/usr/bin/python3";
+
+/// Pictures that come with Debian's package python3-skimage.
+inline std::filesystem::path skimage_folder() {
+    return "/usr/lib/python3/dist-packages/skimage";
+}
+
+}  // namespace moorhaze::test

@@ -1,0 +1,18 @@
+#define CATCH_CONFIG_RUNNER
+#include "tests/support/main.h"
+
+#include <catch2/catch.hpp>
+
+namespace moorhaze::test {
+
+std::function<int(int, char**, const std::function<int()>&)>& around_all_tests() {
+    static std::function<int(int, char**, const std::function<int()>&)> around =
+        [](int, char**, const std::function<int()>& run) { return run(); };
+    return around;
+}
+
+}  // namespace moorhaze::test
+
+int main(int argc, char** argv) {
+    return moorhaze::test::around_all_tests()(argc, argv, [&] { return Catch::Session().run(argc, argv); });
+}

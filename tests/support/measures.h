@@ -1,0 +1,17 @@
+#pragma once
+#include "core/picture/picture.h"
+
+namespace moorhaze::test {
+
+/// Luma 0..1 of encoded values (ITU-R BT.709 weights).
+cv::Mat1f luma_of(const Picture& picture);
+
+/// Peak signal-to-noise ratio in decibels for values 0..1; optionally only where `mask` is not 0.
+double psnr_db(const cv::Mat1f& one, const cv::Mat1f& other, const cv::Mat1b& mask = {});
+
+/// Mean structural similarity with a Gaussian window of 1.5 px, constants 0.01 and 0.03.
+/// Source: Wang, Bovik, Sheikh, Simoncelli, "Image Quality Assessment", IEEE Trans. Image Processing 13(4),
+/// 2004.
+double ssim(const cv::Mat1f& one, const cv::Mat1f& other);
+
+}  // namespace moorhaze::test

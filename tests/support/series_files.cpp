@@ -1,0 +1,85 @@
+#include "tests/support/series_files.h"
+
+#include <cmath>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+#include <opencv2/imgproc.hpp>
+
+#include "core/files/float_tiff.h"
+#include "tests/support/textured.h"
+
+namespace moorhaze::test {
+
+Series write_series(const Scratch& scratch, const std::vector<Picture>& pictures) {
+    std::vector<std::filesystem::path> files;
+    for (std::size_t i = 0; i < pictures.size(); ++i) {
+        char name[32];
+        std::snprintf(name, sizeof name, "frame-%02d.tif", int(i) + 1);
+        files.push_back(scratch / name);
+        write_picture(files.back(), pictures[i], {}, {}, {});
+    }
+    return open_series(files, {}).series;
+}
+
+std::vector<Picture> strip_series(cv::Size size, int frames,
+                                  const std::function<cv::Point2d(int, double, double)>& lie) {
+    const Texture texture(11);
+    const int margin = 48;
+    std::vector<Picture> pictures;
+    for (int i = 0; i < frames; ++i) {
+        // Blurred in the true picture first, then laid as the frame lies: what a lens does.
+        cv::Mat1f truth(size.height + 2 * margin, size.width + 2 * margin);
+        for (int y = 0; y < truth.rows; ++y)
+            for (int x = 0; x < truth.cols; ++x) truth(y, x) = float(texture.at(x - margin, y - margin));
+        std::vector<cv::Mat1f> blurred(std::size_t(frames) + 1);
+        blurred[0] = truth;
+        for (int off = 1; off <= frames; ++off)
+            cv::GaussianBlur(truth, blurred[std::size_t(off)], {0, 0}, 1.2 * off);
+        const Picture picture = picture_from(size, [&](int x, int y) {
+            const cv::Point2d place = lie ? lie(i, x, y) : cv::Point2d(x, y);
+            const double strip = std::clamp(place.x / size.width * frames - 0.5, 0.0, frames - 1.0);
+            const double off = std::abs(strip - i);
+            const int below = std::min(int(off), frames - 1);
+            auto value = [&](const cv::Mat1f& plane) {
+                const double u = std::clamp(place.x + margin, 0.0, plane.cols - 2.0),
+                             v = std::clamp(place.y + margin, 0.0, plane.rows - 2.0);
+                const int left = int(u), top = int(v);
+                const double across = u - left, down = v - top;
+                return (1 - down) * ((1 - across) * plane(top, left) + across * plane(top, left + 1)) +
+                       down * ((1 - across) * plane(top + 1, left) + across * plane(top + 1, left + 1));
+            };
+            // The sharp level has an exact answer at any place; the blurred ones are smooth enough to
+            // interpolate.
+            const double low = below == 0 ? texture.at(place.x, place.y) : value(blurred[std::size_t(below)]);
+            return std::lerp(low, value(blurred[std::size_t(below) + 1]), off - below);
+        });
+        pictures.push_back(picture);
+    }
+    return pictures;
+}
+
+Picture strip_truth(cv::Size size) {
+    const Texture texture(11);
+    return picture_from(size, [&](int x, int y) { return texture.at(x, y); });
+}
+
+DemoTruth open_demo(const std::string& name) {
+    const auto folder = std::filesystem::path(MOORHAZE_DEMO_DIR) / name;
+    DemoTruth demo;
+    demo.series = open_series({folder / "frames"}, {}).series;
+    demo.sharp = read_picture(folder / "truth" / "sharp.png");
+    demo.depth = read_plane(folder / "truth" / "depth.tif");
+    const auto truth = nlohmann::json::parse(read_all(folder / "truth" / "truth.json"));
+    demo.reference = int(truth["reference"]) - 1;
+    for (const auto& frame : truth["frames"]) {
+        cv::Matx33d matrix;
+        for (int row = 0; row < 3; ++row)
+            for (int column = 0; column < 3; ++column)
+                matrix(row, column) = frame["matrix"][std::size_t(row)][std::size_t(column)];
+        demo.matrices.push_back(matrix);
+        demo.gains.push_back(frame["gain"]);
+    }
+    return demo;
+}
+
+}  // namespace moorhaze::test

@@ -1,0 +1,30 @@
+#pragma once
+#include <functional>
+
+#include "core/series/series.h"
+#include "tests/support/scratch.h"
+
+namespace moorhaze::test {
+
+/// Writes pictures as `frame-01.tif`, ... and opens them as a series.
+Series write_series(const Scratch& scratch, const std::vector<Picture>& pictures);
+
+/// A planted focus series over a texture: frame i is sharp in its own upright strip and blurred elsewhere by
+/// its distance in strips. @param lie  where a frame's pixel lies in the true picture; empty: as it is.
+std::vector<Picture> strip_series(cv::Size size, int frames,
+                                  const std::function<cv::Point2d(int, double, double)>& lie = {});
+/// The true picture of strip_series.
+Picture strip_truth(cv::Size size);
+
+/// What the rig wrote of a demo series.
+struct DemoTruth {
+    Series series;
+    Picture sharp;
+    cv::Mat1f depth;    ///< frame numbers from 1
+    int reference = 0;  ///< index from 0
+    std::vector<cv::Matx33d> matrices;
+    std::vector<double> gains;
+};
+DemoTruth open_demo(const std::string& name);
+
+}  // namespace moorhaze::test
