@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <limits>
 #include <numbers>
+#include <opencv2/imgproc.hpp>
 
 #include "core/work/for_rows.h"
 #include "rig/noise.h"
@@ -62,25 +63,13 @@ float smoothing_px(float disc_radius_px) {
     return std::min(0.15f * disc_radius_px, kWidestSmoothing);
 }
 
-/// Lowers each value so that a kernel three times as wide never reaches a place with less: two passes over
-/// the plane, down and up. Source: Borgefors, "Distance transformations in digital images", CVGIP 34, 1986
-/// (chamfer distance).
-void keep_away_from_sharp_places(cv::Mat1f& smoothing) {
-    const float straight = 1 / 3.0f, slanting = straight * 1.4142f;
-    auto lower = [&](int y, int x, int from_y, int from_x, float by) {
-        if (from_y >= 0 && from_y < smoothing.rows && from_x >= 0 && from_x < smoothing.cols)
-            smoothing(y, x) = std::min(smoothing(y, x), smoothing(from_y, from_x) + by);
-    };
-    for (int y = 0; y < smoothing.rows; ++y)
-        for (int x = 0; x < smoothing.cols; ++x) {
-            lower(y, x, y, x - 1, straight), lower(y, x, y - 1, x, straight);
-            lower(y, x, y - 1, x - 1, slanting), lower(y, x, y - 1, x + 1, slanting);
-        }
-    for (int y = smoothing.rows - 1; y >= 0; --y)
-        for (int x = smoothing.cols - 1; x >= 0; --x) {
-            lower(y, x, y, x + 1, straight), lower(y, x, y + 1, x, straight);
-            lower(y, x, y + 1, x + 1, slanting), lower(y, x, y + 1, x - 1, slanting);
-        }
+/// The least within the widest kernel's reach: nothing sharper is ever drawn into, or spread by, a
+/// neighbour's kernel.
+cv::Mat1f least_around(const cv::Mat1f& smoothing) {
+    constexpr int kReach = int(2.5f * kWidestSmoothing) + 1;
+    cv::Mat1f least;
+    cv::erode(smoothing, least, cv::Mat1b(2 * kReach + 1, 2 * kReach + 1, uchar(1)));
+    return least;
 }
 
 /// Takes the grain of too few rays out of what is far out of focus, where a lens leaves no fine detail
@@ -152,8 +141,7 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
             smoothing(y, x) = smoothing_px(smallest_disc);
         }
     });
-    keep_away_from_sharp_places(smoothing);
-    return smoothed(picture, smoothing, job);
+    return smoothed(picture, least_around(smoothing), job);
 }
 
 cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel,

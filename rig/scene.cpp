@@ -198,9 +198,13 @@ void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) con
     const float passing = dot(hair.from - ray.origin, ray.direction);
     const Vec3 origin = ray.origin + ray.direction * passing;
     const Vec3 axis = hair.to - hair.from, offset = origin - hair.from;
-    const float aa = dot(axis, axis), ad = dot(axis, ray.direction), ao = dot(axis, offset);
-    const float a = aa - ad * ad, b = aa * dot(offset, ray.direction) - ao * ad;
-    const float c = aa * dot(offset, offset) - ao * ao - hair.radius * hair.radius * aa;
+    const float long_mm = length(axis);
+    const Vec3 along = axis * (1 / long_mm);
+    // Only what lies across the axis decides.
+    const float offset_along = dot(offset, along), ray_along = dot(ray.direction, along);
+    const Vec3 offset_across = offset - along * offset_along, ray_across = ray.direction - along * ray_along;
+    const float a = dot(ray_across, ray_across), b = dot(ray_across, offset_across);
+    const float c = dot(offset_across, offset_across) - hair.radius * hair.radius;
     auto offer = [&](float from_passing) {
         const float distance = passing + from_passing;
         if (distance > 1e-3f && distance < best.distance) best = {distance, primitive, 0, 0};
@@ -208,8 +212,8 @@ void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) con
     const float h = b * b - a * c;
     if (a > 1e-12f && h >= 0) {
         const float t = (-b - std::sqrt(h)) / a;
-        const float along = ao + t * ad;
-        if (along > 0 && along < aa) {
+        const float height = offset_along + t * ray_along;
+        if (height > 0 && height < long_mm) {
             offer(t);
             return;
         }

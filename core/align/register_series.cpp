@@ -229,7 +229,7 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
                             "that it belongs to the series.";
             continue;
         }
-        frame.matrix = matrix_of({std::exp(log_turns[std::size_t(i)]), shifts[std::size_t(i)]}, size);
+        if (i != reference) frame.matrix = matrix_of({std::exp(log_turns[std::size_t(i)]), shifts[std::size_t(i)]}, size);
         frame.gain = std::exp(log_gains[std::size_t(i)]);
         frame.residual_px = pairs[std::size_t(i)] > 0 ? std::sqrt(squares[std::size_t(i)] / pairs[std::size_t(i)]) : 0;
     }

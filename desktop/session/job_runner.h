@@ -1,12 +1,11 @@
 #pragma once
 #include <QElapsedTimer>
-#include <QFuture>
 #include <QObject>
-#include <QtConcurrent>
 #include <deque>
 #include <functional>
 
 #include "core/work/job.h"
+#include "desktop/session/run_beside.h"
 
 namespace moorhaze::desktop {
 
@@ -64,34 +63,20 @@ class JobRunner : public QObject {
     template <class Work, class Done>
     Waiting waiting_for(const QString& title, Work work, Done done) {
         return {title, [this, work = std::move(work), done = std::move(done)] {
-                    using Value = std::invoke_result_t<Work, const Job&>;
-                    const Job job = make_job();
-                    QFuture<Value> future = QtConcurrent::run([work, job]() -> Value { return work(job); });
-                    // The continuations need this thread's event loop, so only the work is waited for.
-                    wait_ = [future]() mutable {
-                        try {
-                            future.waitForFinished();
-                        } catch (const std::exception&) {
-                            // Its own continuation reports it.
-                        }
-                    };
-                    future
-                        .then(this,
-                              [this, done](const Value& value) {
-                                  done(value);
-                                  finish();
-                              })
-                        .onFailed(this,
-                                  [this](const Cancelled&) {
-                                      const QString what = title_;
-                                      finish();
-                                      emit cancelled(what);
-                                  })
-                        .onFailed(this, [this](const std::exception& error) {
-                            const QString what = title_, why = QString::fromUtf8(error.what());
+                    auto future = run_beside(
+                        *QThreadPool::globalInstance(), this, [work, job = make_job()] { return work(job); },
+                        [this, done](const auto& value) {
+                            done(value);
                             finish();
-                            emit failed(what, why);
+                        },
+                        [this](const std::exception& error) {
+                            if (dynamic_cast<const Cancelled*>(&error))
+                                emit cancelled(title_);
+                            else
+                                emit failed(title_, QString::fromUtf8(error.what()));
+                            finish();
                         });
+                    wait_ = [future]() mutable { future.waitForFinished(); };
                 }};
     }
     Job make_job();

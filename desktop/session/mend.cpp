@@ -122,18 +122,18 @@ void Mend::show_result() {
                 mended.pixels};
     };
     rendering_ = true;
-    QtConcurrent::run(&pool_, make)
-        .then(this,
-              [this, serial = serial_](const Made& made) {
-                  if (serial != serial_) return;
-                  rendering_ = false;
-                  source_ = made.source;
-                  display_ = made.display;
-                  mended_ = made.mended;
-                  emit display_changed();
-                  next();
-              })
-        .onFailed(this, [this, serial = serial_](const std::exception& error) {
+    run_beside(
+        pool_, this, make,
+        [this, serial = serial_](const Made& made) {
+            if (serial != serial_) return;
+            rendering_ = false;
+            source_ = made.source;
+            display_ = made.display;
+            mended_ = made.mended;
+            emit display_changed();
+            next();
+        },
+        [this, serial = serial_](const std::exception& error) {
             if (serial != serial_) return;
             rendering_ = false;
             emit failed(QString::fromUtf8(error.what()));
@@ -166,18 +166,17 @@ void Mend::next() {
             [&](int frame, PixelRect where) { return source->load(frame, where, Job{}).pixels; }, Job{});
         return {pixels, to_display({pixels, {}, merge->picture.profile}, Job{})};
     };
-    QtConcurrent::run(&pool_, work)
-        .then(this,
-              [this, area, serial = serial_](const Rendered& rendered) {
-                  if (serial != serial_) return;
-                  rendering_ = false;
-                  rendered.pixels.copyTo(
-                      mended_(to_pixel_rect(area.translated(-merge_->area.x, -merge_->area.y))));
-                  display_->replace(rendered.screen, area.topLeft());
-                  emit area_changed(area);
-                  next();
-              })
-        .onFailed(this, [this, serial = serial_](const std::exception& error) {
+    run_beside(
+        pool_, this, work,
+        [this, area, serial = serial_](const Rendered& rendered) {
+            if (serial != serial_) return;
+            rendering_ = false;
+            rendered.pixels.copyTo(mended_(to_pixel_rect(area.translated(-merge_->area.x, -merge_->area.y))));
+            display_->replace(rendered.screen, area.topLeft());
+            emit area_changed(area);
+            next();
+        },
+        [this, serial = serial_](const std::exception& error) {
             if (serial != serial_) return;
             rendering_ = false;
             emit failed(QString::fromUtf8(error.what()));

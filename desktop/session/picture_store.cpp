@@ -75,25 +75,25 @@ void PictureStore::next() {
         return {own, std::make_shared<DisplayPicture>(
                          make_picture(view.aligned ? own.get() : nullptr, *cache, file, view.frame))};
     };
-    QtConcurrent::run(&pool_, make)
-        .then(this,
-              [this, view = *wish, generation = generation_](const Made& made) {
-                  working_ = false;
-                  if (generation == generation_) {
-                      source_ = made.source;
-                      const QSize size = made.picture->size();
-                      kept_.push_front({view, made.picture,
-                                        std::size_t(size.width()) * std::size_t(size.height()) * 16 / 3});
-                      std::size_t total = 0;
-                      kept_.remove_if([&](const Kept& kept) {
-                          total += kept.bytes;
-                          return total > kBudgetBytes && kept.view != view;
-                      });
-                      emit ready(view.frame, view.aligned);
-                  }
-                  next();
-              })
-        .onFailed(this, [this, view = *wish](const std::exception& error) {
+    run_beside(
+        pool_, this, make,
+        [this, view = *wish, generation = generation_](const Made& made) {
+            working_ = false;
+            if (generation == generation_) {
+                source_ = made.source;
+                const QSize size = made.picture->size();
+                kept_.push_front(
+                    {view, made.picture, std::size_t(size.width()) * std::size_t(size.height()) * 16 / 3});
+                std::size_t total = 0;
+                kept_.remove_if([&](const Kept& kept) {
+                    total += kept.bytes;
+                    return total > kBudgetBytes && kept.view != view;
+                });
+                emit ready(view.frame, view.aligned);
+            }
+            next();
+        },
+        [this, view = *wish](const std::exception& error) {
             working_ = false;
             broken_.push_back(view);
             emit failed(QString::fromUtf8(error.what()));

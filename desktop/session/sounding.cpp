@@ -143,17 +143,17 @@ void Sounding::load_next() {
         return {own, image_of(to_display(picture_of(laid, own->curve(), own->profile()), Job{})),
                 sharpness_in_middle(laid)};
     };
-    QtConcurrent::run(&pool_, load)
-        .then(this,
-              [this, next, serial = serial_](const Loaded& loaded) {
-                  if (serial != serial_) return;
-                  source_ = loaded.source;
-                  patches_[std::size_t(next)].image = loaded.image;
-                  patches_[std::size_t(next)].sharpness = loaded.sharpness;
-                  emit changed();
-                  load_next();
-              })
-        .onFailed(this, [this, next, serial = serial_](const std::exception&) {
+    run_beside(
+        pool_, this, load,
+        [this, next, serial = serial_](const Loaded& loaded) {
+            if (serial != serial_) return;
+            source_ = loaded.source;
+            patches_[std::size_t(next)].image = loaded.image;
+            patches_[std::size_t(next)].sharpness = loaded.sharpness;
+            emit changed();
+            load_next();
+        },
+        [this, next, serial = serial_](const std::exception&) {
             if (serial != serial_) return;
             patches_[std::size_t(next)].sharpness =
                 0;  // stays without a picture; the series said why when it was opened

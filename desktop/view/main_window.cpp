@@ -413,7 +413,7 @@ void MainWindow::connect_session() {
     });
     connect(&session_, &Session::stage_changed, this, &MainWindow::show_stage);
     connect(&session_, &Session::current_frame_changed, this, [this] {
-        show_line();
+        line_->set_current(session_.current_frame());
         show_picture();
     });
     connect(&session_, &Session::geometry_changed, this, &MainWindow::show_picture);

@@ -46,6 +46,14 @@ void click(QPushButton* button) {
     QTest::mouseClick(button, Qt::LeftButton);
 }
 
+double mean_difference(const QImage& one, const QImage& other) {
+    double sum = 0;
+    for (int y = 0; y < one.height(); ++y)
+        for (int x = 0; x < one.width(); ++x)
+            sum += std::abs(qGreen(one.pixel(x, y)) - qGreen(other.pixel(x, y)));
+    return sum / (double(one.width()) * one.height());
+}
+
 void answer_next_question(const QString& button_text) {
     QTimer::singleShot(200, qApp, [button_text] {
         auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
@@ -138,9 +146,10 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
     view.set_flipped(false);
     // Inside the common area and clear of labels and line.
     const QRect left(200, 200, 200, 300), right(500, 200, 300, 300);
-    CHECK(split.copy(left) == frame_only.copy(left));
-    CHECK(split.copy(right) == merged_only.copy(right));
-    CHECK(merged_only.copy(right) != frame_only.copy(right));
+    // Drawn in two parts a scaled picture may differ in its last bit.
+    CHECK(mean_difference(split.copy(left), frame_only.copy(left)) < 0.3);
+    CHECK(mean_difference(split.copy(right), merged_only.copy(right)) < 0.3);
+    CHECK(mean_difference(merged_only.copy(right), frame_only.copy(right)) > 2);
 
     // Sounding in Mend: right click, then pick by digit.
     QTest::keyClick(main.get(), Qt::Key_5, Qt::AltModifier);

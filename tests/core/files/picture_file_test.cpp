@@ -1,7 +1,7 @@
 #include "core/files/picture_file.h"
 
 #include <catch2/catch.hpp>
-#include <fstream>
+#include <lcms2.h>
 
 #include "tests/support/measures.h"
 #include "tests/support/scratch.h"
@@ -18,9 +18,19 @@ bool same_pixels(const cv::Mat& one, const cv::Mat& other) {
 }
 
 ColourProfile some_profile() {
-    // The smallest thing that a reader hands on untouched: what matters here is that the bytes survive.
+    // A wide RGB space of our own making: primaries and gamma differ from sRGB.
+    const cmsCIExyY white{0.3127, 0.3290, 1};
+    const cmsCIExyYTRIPLE primaries{{0.68, 0.32, 1}, {0.21, 0.71, 1}, {0.15, 0.06, 1}};
+    cmsToneCurve* gamma = cmsBuildGamma(nullptr, 1.8);
+    cmsToneCurve* curves[3] = {gamma, gamma, gamma};
+    cmsHPROFILE made = cmsCreateRGBProfile(&white, &primaries, curves);
+    cmsUInt32Number size = 0;
+    cmsSaveProfileToMem(made, nullptr, &size);
     ColourProfile profile;
-    for (int i = 0; i < 1000; ++i) profile.icc.push_back(std::uint8_t(i * 7));
+    profile.icc.resize(size);
+    cmsSaveProfileToMem(made, profile.icc.data(), &size);
+    cmsCloseProfile(made);
+    cmsFreeToneCurve(gamma);
     return profile;
 }
 

@@ -88,11 +88,12 @@ TEST_CASE("flow is a share of light, and a second stroke adds to it", "[mend]") 
           Approx(ground + 0.64 * (0.5 - ground)).epsilon(2e-3));
 }
 
-TEST_CASE("wiping back fully restores the merge", "[mend]") {
+TEST_CASE("wiping back over a stroke and its soft rim restores the merge", "[mend]") {
     const Picture merge = grey_merge();
     const PixelRect area(0, 0, 80, 60);
-    const cv::Mat mended = render_strokes(merge, area, {dot(40, 30), dot(40, 30, Stroke::kWipeBack)}, area,
-                                          srgb(), even_source, {});
+    Stroke wipe = dot(40, 30, Stroke::kWipeBack);
+    wipe.radius_px = 12;
+    const cv::Mat mended = render_strokes(merge, area, {dot(40, 30), wipe}, area, srgb(), even_source, {});
     CHECK(cv::norm(mended, merge.pixels, cv::NORM_INF) <= 1);
 }
 

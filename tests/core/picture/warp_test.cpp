@@ -66,7 +66,7 @@ TEST_CASE("the kernel keeps more detail than bilinear and cubic interpolation", 
                      c3 = std::cos(3 * std::numbers::pi * frequency);
         CHECK(kept > (9 * c1 - c3) / 8 - 0.002);
         CHECK(kept > c1);
-        CHECK(kept < 1.02);
+        CHECK(kept < 1.03);  // three lobes overshoot by two percent near a third of a cycle
     }
     CHECK(strength_after_half_pixel(0.25) > 0.95);
 }

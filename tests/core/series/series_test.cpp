@@ -2,6 +2,7 @@
 
 #include <catch2/catch.hpp>
 
+#include "core/files/exif_block.h"
 #include "tests/support/scratch.h"
 #include "tests/support/textured.h"
 
@@ -12,6 +13,7 @@ namespace {
 void write_frame(const std::filesystem::path& file, cv::Size size, std::optional<double> focus_m = {}) {
     ShootingData data;
     data.focus_distance_m = focus_m;
+    data.exif = exif_block(data, size.width);
     write_picture(file, test::colourful(size, 8, false), data, {FileFormat::jpeg, 8, 90, true, {}}, {});
 }
 
