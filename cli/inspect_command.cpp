@@ -64,7 +64,7 @@ void run(const Arguments& arguments, const Common& common) {
         std::printf("\n");
     }
     for (const FocusGap& gap : profile.gaps)
-        std::printf("gap after frame %d: about %.1f steps missing, a soft band there\n", gap.after + 1, gap.missing);
+        std::printf("gap after frame %d: at least %.1f steps missing, a soft band there\n", gap.after + 1, gap.missing);
     std::printf("suggested reference: frame %d\n", profile.suggested_reference + 1);
 }
 

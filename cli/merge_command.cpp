@@ -57,7 +57,7 @@ void run(const Arguments& arguments, const Common& common) {
     for (const FocusGap& gap : profile.gaps) {
         std::ostringstream text;
         text.precision(2);
-        text << "gap after frame " << gap.after + 1 << ": about " << gap.missing << " steps missing, a soft band there";
+        text << "gap after frame " << gap.after + 1 << ": at least " << gap.missing << " steps missing, a soft band there";
         warnings.push_back(text.str());
     }
     took("profile");

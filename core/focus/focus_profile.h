@@ -27,7 +27,7 @@ struct FrameFlag {
 /// A depth that no frame has sharp.
 struct FocusGap {
     int after = 0, before = 0;  ///< frame indices from 0
-    double missing = 0;         ///< about how many steps
+    double missing = 0;         ///< how many steps at least
 };
 
 /// What the profiles say about the whole series.

@@ -92,7 +92,7 @@ QString strokes_text(int count) {
 
 QString gap_text(const FocusGap& gap) {
     const int missing = std::max(1, int(std::lround(gap.missing)));
-    return tr("Gap after frame %1: about %2 missing, a soft band there")
+    return tr("Gap after frame %1: at least %2 missing, a soft band there")
         .arg(gap.after + 1)
         .arg(missing == 1 ? tr("1 step") : tr("%1 steps").arg(missing));
 }

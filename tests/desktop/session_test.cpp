@@ -136,7 +136,7 @@ TEST_CASE("flags and gaps are put in words", "[desktop]") {
     CHECK(exposure_text(1.0 / 160) == "1/160 s");
     CHECK(exposure_text(2) == "2 s");
     CHECK(gap_text({9, 10, 2.2}).contains("after frame 10"));
-    CHECK(gap_text({9, 10, 0.9}).contains("1 step missing"));
+    CHECK(gap_text({9, 10, 0.9}).contains("at least 1 step missing"));
     CHECK(strokes_text(1) == "1 stroke");
     CHECK(strokes_text(4) == "4 strokes");
 }

@@ -51,14 +51,15 @@ TEST_CASE("each frame of a strip series is sharpest in its own strip", "[focus]"
     for (const auto& flags : profile.flags) CHECK(flags.empty());
 }
 
-TEST_CASE("missing frames are found as a gap between the right frames", "[focus]") {
+TEST_CASE("four missing frames are found as a gap between the right frames", "[focus]") {
     const test::Scratch scratch;
     const auto all = profiles_of(test::write_series(scratch, test::strip_series({640, 200}, 16)));
-    const SeriesProfile profile = profile_series(without(all, {7, 8}));
+    const SeriesProfile profile = profile_series(without(all, {6, 7, 8, 9}));
     REQUIRE(profile.gaps.size() == 1);
-    CHECK(profile.gaps[0].after == 6);
-    CHECK(profile.gaps[0].before == 7);
-    CHECK(profile.gaps[0].missing == Approx(2).margin(0.8));
+    CHECK(profile.gaps[0].after == 5);
+    CHECK(profile.gaps[0].before == 6);
+    CHECK(profile.gaps[0].missing > 1);
+    CHECK(profile.gaps[0].missing < 5);
 }
 
 TEST_CASE("the demo series are without faults: no flags, no gaps", "[focus]") {
@@ -76,11 +77,13 @@ TEST_CASE("the demo series are without faults: no flags, no gaps", "[focus]") {
 TEST_CASE("three frames taken out of a demo series are noticed", "[focus]") {
     for (const char* name : {"lichen-cups", "brass-wheels"}) {
         const auto all = profiles_of(test::open_demo(name).series);
-        const SeriesProfile profile = profile_series(without(all, {10, 11, 12}));
+        const SeriesProfile profile = profile_series(without(all, {5, 6, 7}));
         INFO(name);
         REQUIRE(profile.gaps.size() == 1);
-        CHECK(profile.gaps[0].after == 9);
-        CHECK(profile.gaps[0].missing == Approx(3).margin(1.6));
+        CHECK(profile.gaps[0].after == 4);
+        // A lower bound: overlaps fall ever more slowly with distance.
+        CHECK(profile.gaps[0].missing > 1.2);
+        CHECK(profile.gaps[0].missing < 4);
     }
 }
 
