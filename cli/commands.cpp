@@ -7,7 +7,8 @@
 
 namespace moorhaze::cli {
 
-ProgressLine::ProgressLine(std::string what, const Common& common) : what_(std::move(what)), quiet_(common.quiet) {}
+ProgressLine::ProgressLine(std::string what, const Common& common)
+    : what_(std::move(what)), quiet_(common.quiet) {}
 
 ProgressLine::~ProgressLine() {
     if (!quiet_) std::fputc('\n', stderr);
@@ -15,7 +16,9 @@ ProgressLine::~ProgressLine() {
 
 Job ProgressLine::job() const {
     if (quiet_) return {};
-    return {{}, [what = what_](double fraction) { std::fprintf(stderr, "\r%s %3.0f %%", what.c_str(), 100 * fraction); }};
+    return {{}, [what = what_](double fraction) {
+                std::fprintf(stderr, "\r%s %3.0f %%", what.c_str(), 100 * fraction);
+            }};
 }
 
 double Clock::seconds() const {
@@ -30,7 +33,8 @@ OpenedSeries open_and_tell(const std::vector<std::string>& files, const Common& 
     return opened;
 }
 
-std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems, const Job& job) {
+std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems,
+                                      const Job& job) {
     std::vector<FocusProfile> profiles;
     for (int i = 0; i < series.count(); ++i) {
         auto profile = focus_profile(series.frames[std::size_t(i)], i, job);
@@ -51,18 +55,21 @@ FrameRange parse_range(const std::string& text, int count) {
     const int read = std::sscanf(text.c_str(), "%d-%d%c", &first, &last, &end);
     if (read == 1) last = first;
     if (read < 1 || read > 2 || first < 1 || last < first || last > count)
-        throw BadParameter("--range " + text + ": write A-B with frame numbers from 1 to " + std::to_string(count));
+        throw BadParameter("--range " + text + ": write A-B with frame numbers from 1 to " +
+                           std::to_string(count));
     return {first - 1, last - 1};
 }
 
 int reference_index(int number, int suggested, int count) {
     if (number == 0) return suggested;
     if (number < 1 || number > count)
-        throw BadParameter("--reference " + std::to_string(number) + ": the series has frames 1 to " + std::to_string(count));
+        throw BadParameter("--reference " + std::to_string(number) + ": the series has frames 1 to " +
+                           std::to_string(count));
     return number - 1;
 }
 
-nlohmann::json frames_json(const Series& series, const SeriesProfile& profile, const SeriesGeometry& geometry) {
+nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,
+                           const SeriesGeometry& geometry) {
     auto frames = nlohmann::json::array();
     for (int i = 0; i < series.count(); ++i) {
         const auto place = std::size_t(i);
@@ -71,11 +78,13 @@ nlohmann::json frames_json(const Series& series, const SeriesProfile& profile, c
         entry["flags"] = nlohmann::json::array();
         if (place < profile.flags.size())
             for (const FrameFlag& flag : profile.flags[place])
-                entry["flags"].push_back({{"kind", flag.kind}, {"reason", flag.reason}, {"value", flag.value}});
+                entry["flags"].push_back(
+                    {{"kind", flag.kind}, {"reason", flag.reason}, {"value", flag.value}});
         if (place < geometry.frames.size()) {
             const FrameGeometry& own = geometry.frames[place];
             const cv::Matx33d& m = own.matrix;
-            entry["matrix"] = {{m(0, 0), m(0, 1), m(0, 2)}, {m(1, 0), m(1, 1), m(1, 2)}, {m(2, 0), m(2, 1), m(2, 2)}};
+            entry["matrix"] = {
+                {m(0, 0), m(0, 1), m(0, 2)}, {m(1, 0), m(1, 1), m(1, 2)}, {m(2, 0), m(2, 1), m(2, 2)}};
             entry["gain"] = own.gain;
             entry["residual_px"] = own.residual_px;
             if (!own.registered) {

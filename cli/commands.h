@@ -17,7 +17,8 @@ struct Common {
     bool quiet = false;
 };
 
-/// Adds a command; `run` is called when it was chosen, and its exceptions become one line on stderr and exit 1.
+/// Adds a command; `run` is called when it was chosen, and its exceptions become one line on stderr and
+/// exit 1.
 CLI::App* add_inspect(CLI::App& app, const Common& common);
 CLI::App* add_align(CLI::App& app, const Common& common);
 CLI::App* add_merge(CLI::App& app, const Common& common);
@@ -50,7 +51,8 @@ class Clock {
 OpenedSeries open_and_tell(const std::vector<std::string>& files, const Common& common);
 
 /// Profiles of all frames; unreadable ones are empty and reported.
-std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems, const Job& job);
+std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems,
+                                      const Job& job);
 
 /// `A-B` or `A`, counted from 1. @throws BadParameter.
 FrameRange parse_range(const std::string& text, int count);
@@ -58,7 +60,8 @@ FrameRange parse_range(const std::string& text, int count);
 int reference_index(int number, int suggested, int count);
 
 /// What the JSON report says of each frame.
-nlohmann::json frames_json(const Series& series, const SeriesProfile& profile, const SeriesGeometry& geometry);
+nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,
+                           const SeriesGeometry& geometry);
 double peak_memory_mb();
 
 }  // namespace moorhaze::cli

@@ -19,8 +19,10 @@ struct Arguments {
 };
 
 nlohmann::json settings_json(const MergeSettings& settings) {
-    return {{"detail_size_px", settings.detail_size_px}, {"seam_width_px", settings.seam_width_px},
-            {"trust_floor", settings.trust_floor}, {"glare_guard", settings.glare_guard}};
+    return {{"detail_size_px", settings.detail_size_px},
+            {"seam_width_px", settings.seam_width_px},
+            {"trust_floor", settings.trust_floor},
+            {"glare_guard", settings.glare_guard}};
 }
 
 void run(const Arguments& arguments, const Common& common) {
@@ -57,7 +59,8 @@ void run(const Arguments& arguments, const Common& common) {
     for (const FocusGap& gap : profile.gaps) {
         std::ostringstream text;
         text.precision(2);
-        text << "gap after frame " << gap.after + 1 << ": at least " << gap.missing << " steps missing, a soft band there";
+        text << "gap after frame " << gap.after + 1 << ": at least " << gap.missing
+             << " steps missing, a soft band there";
         warnings.push_back(text.str());
     }
     took("profile");
@@ -67,15 +70,18 @@ void run(const Arguments& arguments, const Common& common) {
         const ProgressLine line("aligning", common);
         geometry = register_series(series, reference, travel_from_metadata(series), line.job());
         for (int i = 0; i < series.count(); ++i)
-            if (const auto& frame = geometry.frames[std::size_t(i)]; !frame.problem.empty() && series.frames[std::size_t(i)].used)
+            if (const auto& frame = geometry.frames[std::size_t(i)];
+                !frame.problem.empty() && series.frames[std::size_t(i)].used)
                 warnings.push_back("frame " + std::to_string(i + 1) + ": " + frame.problem);
     }
     took("align");
     const std::vector<int> chosen = series.chosen();
-    if (chosen.empty()) throw Error("no frame is left to merge: add --keep-flagged, or choose another --range.");
+    if (chosen.empty())
+        throw Error("no frame is left to merge: add --keep-flagged, or choose another --range.");
     const PixelRect whole(cv::Point(), series.size());
     const PixelRect area = arguments.no_crop ? whole : common_area(geometry, chosen, series.size()) & whole;
-    if (area.empty()) throw Error("the frames have no area in common: leave the outliers out, or add --no-crop.");
+    if (area.empty())
+        throw Error("the frames have no area in common: leave the outliers out, or add --no-crop.");
 
     MergeResult result;
     {
@@ -85,14 +91,16 @@ void run(const Arguments& arguments, const Common& common) {
     }
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
     if (!result.picture.alpha.empty())
-        warnings.push_back(std::to_string(long(result.picture.alpha.total()) - cv::countNonZero(result.picture.alpha)) +
-                           " pixels are covered by no frame and stay transparent (black in JPEG)");
+        warnings.push_back(
+            std::to_string(long(result.picture.alpha.total()) - cv::countNonZero(result.picture.alpha)) +
+            " pixels are covered by no frame and stay transparent (black in JPEG)");
     took("merge");
     WriteSettings write;
     write.format = format;
     write.overwrite = arguments.overwrite;
     write.made_with = "Moorhaze " + result.method + " merge of " + std::to_string(chosen.size()) + " frames";
-    write_picture(arguments.out, result.picture, series.frames[std::size_t(reference)].info.shooting, write, {});
+    write_picture(arguments.out, result.picture, series.frames[std::size_t(reference)].info.shooting, write,
+                  {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);
     if (!arguments.source_out.empty()) write_plane(arguments.source_out, result.source);
     took("write");
@@ -124,17 +132,27 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     command->add_option("-o,--output", arguments->out, "Picture to write: .tif, .jpg or .png")->required();
     command->add_option("--method", arguments->method, "One of: " + methods)->capture_default_str();
     command->add_option("--range", arguments->range, "Only frames A-B");
-    command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")->check(CLI::PositiveNumber);
+    command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
+        ->check(CLI::PositiveNumber);
     command->add_flag("--no-align", arguments->no_align, "Take the frames as they lie");
     command->add_flag("--no-crop", arguments->no_crop, "Keep the reference frame's size");
-    command->add_flag("--keep-flagged", arguments->keep_flagged, "Use frames that would be suggested to leave out");
+    command->add_flag("--keep-flagged", arguments->keep_flagged,
+                      "Use frames that would be suggested to leave out");
     command->add_flag("--overwrite", arguments->overwrite, "Replace an existing picture");
-    command->add_option("--detail-size", arguments->settings.detail_size_px, "Neighbourhood judged, px")->capture_default_str();
-    command->add_option("--seam-width", arguments->settings.seam_width_px, "Softness of seams, px")->capture_default_str();
-    command->add_option("--trust-floor", arguments->settings.trust_floor, "Below it a place counts as never sharp, 0..1")->capture_default_str();
-    command->add_flag("!--no-glare-guard", arguments->settings.glare_guard, "Pyramid: don't hold it within the frames");
-    command->add_option("--depth-out", arguments->depth_out, "Write the depth map, 32-bit float in frame numbers");
-    command->add_option("--source-out", arguments->source_out, "Write which frame each pixel came from, 16 bit");
+    command->add_option("--detail-size", arguments->settings.detail_size_px, "Neighbourhood judged, px")
+        ->capture_default_str();
+    command->add_option("--seam-width", arguments->settings.seam_width_px, "Softness of seams, px")
+        ->capture_default_str();
+    command
+        ->add_option("--trust-floor", arguments->settings.trust_floor,
+                     "Below it a place counts as never sharp, 0..1")
+        ->capture_default_str();
+    command->add_flag("!--no-glare-guard", arguments->settings.glare_guard,
+                      "Pyramid: don't hold it within the frames");
+    command->add_option("--depth-out", arguments->depth_out,
+                        "Write the depth map, 32-bit float in frame numbers");
+    command->add_option("--source-out", arguments->source_out,
+                        "Write which frame each pixel came from, 16 bit");
     command->add_option("--report", arguments->report, "Write a JSON report here");
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;

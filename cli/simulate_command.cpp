@@ -15,13 +15,15 @@ struct Arguments {
 
 void run(Arguments& arguments, const Common& common) {
     if (arguments.list) {
-        for (const rig::SceneEntry& entry : rig::scene_list()) std::printf("%-16s %s\n", entry.name.c_str(), entry.description.c_str());
+        for (const rig::SceneEntry& entry : rig::scene_list())
+            std::printf("%-16s %s\n", entry.name.c_str(), entry.description.c_str());
         return;
     }
     if (arguments.settings.scene.empty()) throw BadParameter("simulate: name a scene; --list names them");
     if (arguments.folder.empty()) throw BadParameter("simulate: name the folder to write to with --out");
     char end = 0;
-    if (std::sscanf(arguments.size.c_str(), "%dx%d%c", &arguments.settings.width_px, &arguments.settings.height_px, &end) != 2)
+    if (std::sscanf(arguments.size.c_str(), "%dx%d%c", &arguments.settings.width_px,
+                    &arguments.settings.height_px, &end) != 2)
         throw BadParameter("--size " + arguments.size + ": write WIDTHxHEIGHT, for example 1500x1000");
     const ProgressLine line("simulating", common);
     rig::simulate(arguments.settings, arguments.folder, line.job());
@@ -40,13 +42,21 @@ CLI::App* add_simulate(CLI::App& app, const Common& common) {
     command->add_option("--frames", settings.frames, "Number of frames")->check(CLI::PositiveNumber);
     command->add_option("--size", arguments->size, "Size of a frame, WxH")->capture_default_str();
     command->add_option("--seed", settings.seed, "Seed of shake, flicker and noise")->capture_default_str();
-    command->add_option("--reference", settings.reference, "Number of the frame whose geometry the truth has")->check(CLI::PositiveNumber);
-    command->add_option("--f-number", settings.f_number, "Aperture; the scene's own unless given")->check(CLI::PositiveNumber);
-    command->add_option("--noise", settings.noise, "Sensor noise: 0 none, 1 strong")->capture_default_str()->check(CLI::NonNegativeNumber);
+    command->add_option("--reference", settings.reference, "Number of the frame whose geometry the truth has")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--f-number", settings.f_number, "Aperture; the scene's own unless given")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--noise", settings.noise, "Sensor noise: 0 none, 1 strong")
+        ->capture_default_str()
+        ->check(CLI::NonNegativeNumber);
     command->add_flag("--still", settings.still, "No hand shake and no flicker");
     command->add_flag("--tiff", settings.tiff, "16-bit TIFF frames instead of JPEG");
-    command->add_option("--fewest-rays", settings.rays.fewest, "Rays of every pixel")->capture_default_str()->check(CLI::PositiveNumber);
-    command->add_option("--most-rays", settings.rays.most, "Rays where they disagree")->capture_default_str()->check(CLI::PositiveNumber);
+    command->add_option("--fewest-rays", settings.rays.fewest, "Rays of every pixel")
+        ->capture_default_str()
+        ->check(CLI::PositiveNumber);
+    command->add_option("--most-rays", settings.rays.most, "Rays where they disagree")
+        ->capture_default_str()
+        ->check(CLI::PositiveNumber);
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;
 }

@@ -5,7 +5,8 @@
 namespace moorhaze::rig {
 
 cv::Matx33d Camera::axes() const {
-    const double cy = std::cos(yaw_rad), sy = std::sin(yaw_rad), cp = std::cos(pitch_rad), sp = std::sin(pitch_rad);
+    const double cy = std::cos(yaw_rad), sy = std::sin(yaw_rad), cp = std::cos(pitch_rad),
+                 sp = std::sin(pitch_rad);
     const double cr = std::cos(roll_rad), sr = std::sin(roll_rad);
     const cv::Matx33d yaw(cy, 0, -sy, 0, 1, 0, sy, 0, cy), pitch(1, 0, 0, 0, cp, -sp, 0, sp, cp);
     const cv::Matx33d roll(cr, sr, 0, -sr, cr, 0, 0, 0, 1);
@@ -54,7 +55,8 @@ cv::Matx33d matrix_to_reference(const Camera& frame, const Camera& reference) {
         from[i] = corners[i];
         to[i] = reference.project(frame.sharp_point(corners[i].x, corners[i].y));
     }
-    // Four points in general position: the solution is exact (in double, where the points are given in float).
+    // Four points in general position: the solution is exact (in double, where the points are given in
+    // float).
     cv::Matx33d matrix = cv::Mat(cv::getPerspectiveTransform(from, to));
     return matrix * (1.0 / matrix(2, 2));
 }

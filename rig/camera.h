@@ -15,8 +15,8 @@ struct Camera {
 
     double pitch_mm() const { return sensor_width_mm / width_px; }
     double aperture_mm() const { return focal_length_mm / f_number; }
-    /// Gaussian lens equation 1/f = 1/u + 1/v: the lens moves away from the sensor for near things, so the picture
-    /// grows ("breathes").
+    /// Gaussian lens equation 1/f = 1/u + 1/v: the lens moves away from the sensor for near things, so the
+    /// picture grows ("breathes").
     double sensor_distance_mm() const {
         return focal_length_mm * focus_distance_mm / (focus_distance_mm - focal_length_mm);
     }

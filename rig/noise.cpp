@@ -16,7 +16,9 @@ int floor_of(float value) {
     return whole - (value < float(whole));
 }
 
-float fade(float t) { return t * t * t * (t * (t * 6 - 15) + 10); }
+float fade(float t) {
+    return t * t * t * (t * (t * 6 - 15) + 10);
+}
 
 }  // namespace
 

@@ -5,8 +5,8 @@
 
 namespace moorhaze::rig {
 
-/// A well-mixed 32-bit hash. Source: the "lowbias32" constants found by search, C. Wellons, "Prospecting for Hash
-/// Functions", 2018 (from memory).
+/// A well-mixed 32-bit hash. Source: the "lowbias32" constants found by search, C. Wellons, "Prospecting for
+/// Hash Functions", 2018 (from memory).
 std::uint32_t hash(std::uint32_t value);
 
 /// Even 0..1 from two integers.

@@ -30,7 +30,9 @@ struct Box {
     }
 };
 
-float axis_of(Vec3 v, int axis) { return axis == 0 ? v.x : axis == 1 ? v.y : v.z; }
+float axis_of(Vec3 v, int axis) {
+    return axis == 0 ? v.x : axis == 1 ? v.y : v.z;
+}
 
 /// Two directions square to `axis`.
 std::array<Vec3, 2> frame_around(Vec3 axis) {
@@ -75,7 +77,8 @@ void PreparedScene::build() {
     }
     std::iota(order_.begin(), order_.end(), 0u);
 
-    // Binned surface-area heuristic: Wald, "On fast Construction of SAH-based Bounding Volume Hierarchies", 2007.
+    // Binned surface-area heuristic: Wald, "On fast Construction of SAH-based Bounding Volume Hierarchies",
+    // 2007.
     constexpr int kBins = 16;
     struct Task {
         std::uint32_t node, begin, end;
@@ -128,8 +131,8 @@ void PreparedScene::build() {
                 left.add(bin_box[std::size_t(bin)]);
                 left_count += bin_count[std::size_t(bin)];
                 if (left_count == 0 || left_count == int(size)) continue;
-                const float cost =
-                    left.half_area() * float(left_count) + right_cost[std::size_t(bin) + 1] + 0.5f * all.half_area();
+                const float cost = left.half_area() * float(left_count) + right_cost[std::size_t(bin) + 1] +
+                                   0.5f * all.half_area();
                 if (cost < best_cost) best_cost = cost, best_axis = axis, best_bin = bin;
             }
         }
@@ -145,8 +148,8 @@ void PreparedScene::build() {
             split = std::uint32_t(
                 std::partition(order_.begin() + task.begin, order_.begin() + task.end,
                                [&](std::uint32_t i) {
-                                   return std::min(kBins - 1, int((axis_of(centres[i], best_axis) - low) / extent *
-                                                                  kBins)) <= best_bin;
+                                   return std::min(kBins - 1, int((axis_of(centres[i], best_axis) - low) /
+                                                                  extent * kBins)) <= best_bin;
                                }) -
                 order_.begin());
         }
@@ -193,8 +196,8 @@ void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) con
         return;
     }
     const HairPiece& hair = scene_.hairs[primitive - scene_.triangles.size()];
-    // Counted from where the ray passes the hair: from the lens, squares of hundreds of millimetres would drown a
-    // radius of hundredths.
+    // Counted from where the ray passes the hair: from the lens, squares of hundreds of millimetres would
+    // drown a radius of hundredths.
     const float passing = dot(hair.from - ray.origin, ray.direction);
     const Vec3 origin = ray.origin + ray.direction * passing;
     const Vec3 axis = hair.to - hair.from, offset = origin - hair.from;
@@ -261,7 +264,9 @@ Meeting PreparedScene::trace(const Ray& ray, float farthest) const {
     return best;
 }
 
-Meeting PreparedScene::meet(const Ray& ray, float farthest) const { return trace<false>(ray, farthest); }
+Meeting PreparedScene::meet(const Ray& ray, float farthest) const {
+    return trace<false>(ray, farthest);
+}
 
 bool PreparedScene::anything_within(const Ray& ray, float farthest) const {
     return trace<true>(ray, farthest).found();
@@ -289,8 +294,8 @@ void PreparedScene::bake(const Job& job) {
             for (int ray = 0; ray < kKeyRays; ++ray) {
                 const auto [a, b] = even_pair(ray, seed + 1);
                 const float radius = std::sqrt(a) * scene_.key_spread, turn = 6.2831853f * b;
-                const Vec3 direction =
-                    scene_.key_direction + key_u * (radius * std::cos(turn)) + key_v * (radius * std::sin(turn));
+                const Vec3 direction = scene_.key_direction + key_u * (radius * std::cos(turn)) +
+                                       key_v * (radius * std::sin(turn));
                 lit += !anything_within({origin, normalised(direction)}, 1e4f);
             }
             vertex.sky = float(open) / kSkyRays;

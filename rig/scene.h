@@ -16,11 +16,11 @@ struct Ray {
 
 /// What a ray meets, as a material sees it.
 struct SurfacePoint {
-    Vec3 place;          ///< world, mm
-    Vec3 local;          ///< in the object's own axes, mm
-    Vec3 normal;         ///< world, towards the camera, length 1
-    float sky = 1;       ///< open part of the sky, 0..1 (baked)
-    float key = 1;       ///< part of the key light seen, 0..1 (baked)
+    Vec3 place;            ///< world, mm
+    Vec3 local;            ///< in the object's own axes, mm
+    Vec3 normal;           ///< world, towards the camera, length 1
+    float sky = 1;         ///< open part of the sky, 0..1 (baked)
+    float key = 1;         ///< part of the key light seen, 0..1 (baked)
     std::uint32_t id = 0;  ///< of the object, for variation
 };
 
@@ -49,18 +49,18 @@ struct HairPiece {
 
 /// How a scene is shot unless the caller says otherwise.
 struct Shooting {
-    bool rail = true;             ///< the whole camera moves; otherwise the lens refocuses
+    bool rail = true;  ///< the whole camera moves; otherwise the lens refocuses
     double focal_length_mm = 100;
     double f_number = 8;
     double sensor_width_mm = 36;
-    double nearest_focus_mm = 200;  ///< focus plane of frame 1, from the lens of the first frame
+    double nearest_focus_mm = 200;   ///< focus plane of frame 1, from the lens of the first frame
     double farthest_focus_mm = 230;  ///< focus plane of the last frame, in the same axes
     int frames = 24;
     double exposure_s = 0.01;
     int iso = 100;
-    double shake_shift_mm = 0;     ///< hand shake, standard deviation, at the subject
+    double shake_shift_mm = 0;  ///< hand shake, standard deviation, at the subject
     double shake_turn_deg = 0;
-    double flicker = 0;            ///< standard deviation of the exposure, in parts
+    double flicker = 0;  ///< standard deviation of the exposure, in parts
 };
 
 /// Solid things, lights and backdrop of a simulated set.
@@ -94,7 +94,8 @@ class PreparedScene {
     const Scene& scene() const { return scene_; }
     Meeting meet(const Ray& ray, float farthest = 1e30f) const;
     bool anything_within(const Ray& ray, float farthest) const;
-    /// Light that comes along the ray towards its origin; `distance` receives where it left, 1e30 for the backdrop.
+    /// Light that comes along the ray towards its origin; `distance` receives where it left, 1e30 for the
+    /// backdrop.
     Vec3 look(const Ray& ray, float& distance) const;
 
   private:

@@ -4,7 +4,8 @@ namespace moorhaze::rig {
 
 const std::vector<SceneEntry>& scene_list() {
     static const std::vector<SceneEntry> scenes = {
-        {"brass-wheels", "brass wheels of an old survey instrument; hard edges, deep steps, glints; on a rail",
+        {"brass-wheels",
+         "brass wheels of an old survey instrument; hard edges, deep steps, glints; on a rail",
          &make_brass_wheels},
         {"lichen-cups", "lichen cups with hairs of bog cotton; thin crossing hairs, soft backdrop; hand-held",
          &make_lichen_cups},

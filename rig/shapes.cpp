@@ -27,8 +27,9 @@ struct StripPoint {
 
 /// A surface between two outlines, each a place for an angle, with one normal per angle.
 template <class From, class To, class Normal>
-void add_strip(Scene& scene, const Pose& pose, float from_rad, float to_rad, int columns, int rows, const From& from,
-               const To& to, const Normal& normal, std::uint16_t material, std::uint16_t object) {
+void add_strip(Scene& scene, const Pose& pose, float from_rad, float to_rad, int columns, int rows,
+               const From& from, const To& to, const Normal& normal, std::uint16_t material,
+               std::uint16_t object) {
     const auto first = std::uint32_t(scene.vertices.size());
     for (int row = 0; row < rows; ++row)
         for (int column = 0; column < columns; ++column) {
@@ -52,8 +53,9 @@ Vec3 Pose::direction(Vec3 p) const {
     return {p.x * std::cos(az) - p.y * std::sin(az), p.x * std::sin(az) + p.y * std::cos(az), p.z};
 }
 
-void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& profile, int segments, int steps,
-               std::uint16_t material, std::uint16_t object, const std::function<float(Vec3)>& bump) {
+void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& profile, int segments,
+               int steps, std::uint16_t material, std::uint16_t object,
+               const std::function<float(Vec3)>& bump) {
     // Even steps along the profile's length, smoothed corners by the normals of neighbours.
     std::vector<float> reached{0};
     for (std::size_t i = 1; i < profile.size(); ++i)
@@ -84,7 +86,8 @@ void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& 
             const float da = 0.5f / float(segments), dd = 0.5f / float(steps);
             const Vec3 local = place(across, down);
             const Vec3 around = place(across + da, down) - place(across - da, down);
-            const Vec3 along = place(across, std::min(1.0f, down + dd)) - place(across, std::max(0.0f, down - dd));
+            const Vec3 along =
+                place(across, std::min(1.0f, down + dd)) - place(across, std::max(0.0f, down - dd));
             Vec3 normal = cross(along, around);
             normal = dot(normal, normal) > 1e-16f ? normalised(normal) : Vec3{0, -1, 0};
             scene.vertices.push_back({pose.place(local), pose.direction(normal), local, 1, 1});
@@ -92,7 +95,8 @@ void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& 
     join_grid(scene, first, segments + 1, steps + 1, material, object);
 }
 
-void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint16_t material, std::uint16_t object) {
+void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint16_t material,
+              std::uint16_t object) {
     const float bevel = 0.12f;
     const float half = shape.thickness / 2;
     // A tooth: flank up, tip, flank down, root.
@@ -118,21 +122,26 @@ void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint1
     };
     for (const float z : {-half, half}) {
         const Vec3 normal = z < 0 ? front : back;
-        add_strip(scene, pose, 0, kTurn, fine, 7, radius_at(shape.rim_radius, z), edge(bevel, z), facing(normal),
-                  material, object);
-        const float inner_z = z < 0 ? z + bevel : z - bevel;
-        add_strip(scene, pose, 0, kTurn, fine, 2, edge(bevel, z), edge(0, inner_z),
-                  [&](float angle) { return outward(angle, 1) + normal; }, material, object);
-        add_strip(scene, pose, 0, kTurn, coarse, 6, radius_at(shape.bore_radius, z), radius_at(shape.hub_radius, z),
+        add_strip(scene, pose, 0, kTurn, fine, 7, radius_at(shape.rim_radius, z), edge(bevel, z),
                   facing(normal), material, object);
+        const float inner_z = z < 0 ? z + bevel : z - bevel;
+        add_strip(
+            scene, pose, 0, kTurn, fine, 2, edge(bevel, z), edge(0, inner_z),
+            [&](float angle) { return outward(angle, 1) + normal; }, material, object);
+        add_strip(scene, pose, 0, kTurn, coarse, 6, radius_at(shape.bore_radius, z),
+                  radius_at(shape.hub_radius, z), facing(normal), material, object);
     }
-    add_strip(scene, pose, 0, kTurn, fine, 5, edge(0, -half + bevel), edge(0, half - bevel),
-              [&](float angle) { return outward(angle, 1); }, material, object);
-    for (const auto& [radius, sign] : {std::pair{shape.rim_radius, -1.0f}, {shape.hub_radius, 1.0f},
-                                       {shape.bore_radius, -1.0f}})
-        add_strip(scene, pose, 0, kTurn, coarse, 5, radius_at(radius, -half), radius_at(radius, half),
-                  [s = sign](float angle) { return Vec3{std::cos(angle) * s, std::sin(angle) * s, 0}; }, material,
-                  object);
+    add_strip(
+        scene, pose, 0, kTurn, fine, 5, edge(0, -half + bevel), edge(0, half - bevel),
+        [&](float angle) { return outward(angle, 1); }, material, object);
+    for (const auto& [radius, sign] :
+         {std::pair{shape.rim_radius, -1.0f}, {shape.hub_radius, 1.0f}, {shape.bore_radius, -1.0f}})
+        add_strip(
+            scene, pose, 0, kTurn, coarse, 5, radius_at(radius, -half), radius_at(radius, half),
+            [s = sign](float angle) {
+                return Vec3{std::cos(angle) * s, std::sin(angle) * s, 0};
+            },
+            material, object);
     // Spokes taper a little towards the rim.
     for (int spoke = 0; spoke < shape.spokes; ++spoke) {
         const float middle = kTurn * (float(spoke) + 0.3f) / float(shape.spokes);
@@ -161,7 +170,8 @@ void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint1
     }
 }
 
-void add_ring(Scene& scene, const Pose& pose, const RingShape& shape, std::uint16_t material, std::uint16_t object) {
+void add_ring(Scene& scene, const Pose& pose, const RingShape& shape, std::uint16_t material,
+              std::uint16_t object) {
     const float half = shape.thickness / 2;
     const float from = shape.from_deg * kDegree, to = shape.to_deg * kDegree;
     const int columns = std::max(8, int((shape.to_deg - shape.from_deg) * 1.2f));
@@ -171,10 +181,10 @@ void add_ring(Scene& scene, const Pose& pose, const RingShape& shape, std::uint1
         return [=](float angle) { return Vec3{std::cos(angle) * sign, std::sin(angle) * sign, 0}; };
     };
     const int rows = std::max(3, int((shape.outer_radius - shape.inner_radius) * 2));
-    add_strip(scene, pose, from, to, columns, rows, at(shape.inner_radius, -half), at(shape.outer_radius, -half),
-              facing({0, 0, -1}), material, object);
-    add_strip(scene, pose, from, to, columns, rows, at(shape.inner_radius, half), at(shape.outer_radius, half),
-              facing({0, 0, 1}), material, object);
+    add_strip(scene, pose, from, to, columns, rows, at(shape.inner_radius, -half),
+              at(shape.outer_radius, -half), facing({0, 0, -1}), material, object);
+    add_strip(scene, pose, from, to, columns, rows, at(shape.inner_radius, half),
+              at(shape.outer_radius, half), facing({0, 0, 1}), material, object);
     add_strip(scene, pose, from, to, columns, 3, at(shape.outer_radius, -half), at(shape.outer_radius, half),
               radial(1), material, object);
     add_strip(scene, pose, from, to, columns, 3, at(shape.inner_radius, -half), at(shape.inner_radius, half),
@@ -201,7 +211,8 @@ void add_hair(Scene& scene, const std::vector<Vec3>& places, float radius_from, 
               std::uint16_t material, std::uint16_t object) {
     for (std::size_t i = 1; i < places.size(); ++i)
         scene.hairs.push_back({places[i - 1], places[i],
-                               std::lerp(radius_from, radius_to, float(i) / float(places.size())), material, object});
+                               std::lerp(radius_from, radius_to, float(i) / float(places.size())), material,
+                               object});
 }
 
 }  // namespace moorhaze::rig

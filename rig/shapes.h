@@ -20,8 +20,9 @@ struct ProfilePoint {
 
 /// A body turned on a lathe about its own y axis (height counts upwards, so along -y).
 /// @param bump  added to the radius at a local place, mm; null for none.
-void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& profile, int segments, int steps,
-               std::uint16_t material, std::uint16_t object, const std::function<float(Vec3)>& bump);
+void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& profile, int segments,
+               int steps, std::uint16_t material, std::uint16_t object,
+               const std::function<float(Vec3)>& bump);
 
 struct GearShape {
     float tip_radius, root_radius, rim_radius, hub_radius, bore_radius, thickness;
@@ -29,13 +30,15 @@ struct GearShape {
 };
 
 /// A spur gear in its own x-y plane, front towards -z, with bevelled edges.
-void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint16_t material, std::uint16_t object);
+void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint16_t material,
+              std::uint16_t object);
 
 /// A flat ring or part of one in its own x-y plane, front towards -z.
 struct RingShape {
     float inner_radius, outer_radius, thickness, from_deg, to_deg;
 };
-void add_ring(Scene& scene, const Pose& pose, const RingShape& shape, std::uint16_t material, std::uint16_t object);
+void add_ring(Scene& scene, const Pose& pose, const RingShape& shape, std::uint16_t material,
+              std::uint16_t object);
 
 /// A bent surface given by its places over the unit square; normals from neighbours.
 void add_sheet(Scene& scene, const std::function<Vec3(float, float)>& place, int across, int down,

@@ -10,15 +10,15 @@ namespace moorhaze::rig {
 
 struct SimulateSettings {
     std::string scene = "lichen-cups";
-    int frames = 0;          ///< 0: as the scene says
+    int frames = 0;  ///< 0: as the scene says
     int width_px = 1500, height_px = 1000;
     std::uint32_t seed = 1;
-    int reference = 0;       ///< counts from 1; 0: the middle one
-    bool still = false;      ///< no hand shake and no flicker
-    double f_number = 0;     ///< 0: as the scene says
-    double noise = 0;        ///< sensor noise: 0 none, 1 like ISO 100 of a small camera, more for more
-    int jpeg_quality = 90;   ///< used where `tiff` is false
-    bool tiff = false;       ///< 16-bit TIFF frames instead of JPEG
+    int reference = 0;      ///< counts from 1; 0: the middle one
+    bool still = false;     ///< no hand shake and no flicker
+    double f_number = 0;    ///< 0: as the scene says
+    double noise = 0;       ///< sensor noise: 0 none, 1 like ISO 100 of a small camera, more for more
+    int jpeg_quality = 90;  ///< used where `tiff` is false
+    bool tiff = false;      ///< 16-bit TIFF frames instead of JPEG
     RayBudget rays;
 };
 

@@ -30,7 +30,8 @@ DetailPyramid detail_pyramid(const cv::Mat1f& luma, double scale, const Job& job
     cv::Mat1f here = luma;
     while (true) {
         DetailPyramid::Level level;
-        const cv::Mat1f fine = gaussian_blur(here, 1.0, job.quiet()), broad = gaussian_blur(here, 2.6, job.quiet());
+        const cv::Mat1f fine = gaussian_blur(here, 1.0, job.quiet()),
+                        broad = gaussian_blur(here, 2.6, job.quiet());
         level.detail = fine - broad;
         cv::Mat1f square(level.detail.size());
         level.light.create(level.detail.size());
@@ -42,12 +43,14 @@ DetailPyramid detail_pyramid(const cv::Mat1f& luma, double scale, const Job& job
         });
         level.strength = gaussian_blur(square, 4.0, job.quiet());
         for_rows(square.rows, job.quiet(), [&](int y) {
-            for (int x = 0; x < square.cols; ++x) level.strength(y, x) = std::sqrt(std::max(0.0f, level.strength(y, x)));
+            for (int x = 0; x < square.cols; ++x)
+                level.strength(y, x) = std::sqrt(std::max(0.0f, level.strength(y, x)));
         });
         level.noise = std::max(0.0008f, quiet_fifth(level.strength));
         for_rows(square.rows, job.quiet(), [&](int y) {
             for (int x = 0; x < square.cols; ++x)
-                level.detail(y, x) /= std::sqrt(level.strength(y, x) * level.strength(y, x) + level.noise * level.noise);
+                level.detail(y, x) /=
+                    std::sqrt(level.strength(y, x) * level.strength(y, x) + level.noise * level.noise);
         });
         pyramid.levels.push_back(std::move(level));
         if (std::min(here.cols, here.rows) / 2 < kCoarsestSide) break;

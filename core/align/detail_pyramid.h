@@ -6,8 +6,8 @@
 
 namespace moorhaze {
 
-/// A frame as registration sees it: at each size, its detail brought to even strength, so that the same thing in
-/// and slightly out of focus looks alike, whatever its contrast and exposure.
+/// A frame as registration sees it: at each size, its detail brought to even strength, so that the same thing
+/// in and slightly out of focus looks alike, whatever its contrast and exposure.
 struct DetailPyramid {
     struct Level {
         cv::Mat1f detail;    ///< band-passed luma divided by its local strength, about -2..2

@@ -25,7 +25,8 @@ std::optional<DetailPyramid> load_detail(const Frame& frame, std::string& proble
         const int longest = std::max(frame.info.width, frame.info.height);
         int shrink = 1;
         while (longest / shrink > kLongSide) shrink *= 2;
-        const Picture picture = shrink == 1 ? read_picture(frame.path) : read_preview(frame.path, longest / shrink);
+        const Picture picture =
+            shrink == 1 ? read_picture(frame.path) : read_preview(frame.path, longest / shrink);
         const double scale = double(longest) / std::max(picture.width(), picture.height());
         return detail_pyramid(perceptual_luma(picture, ToneCurve(picture.profile), job.quiet()), scale, job);
     } catch (const FileError& error) {
@@ -38,7 +39,8 @@ std::optional<DetailPyramid> load_detail(const Frame& frame, std::string& proble
 /// disagree with the rest lose weight over a few rounds.
 template <class Value>
 std::vector<Value> from_differences(int count, int reference, const std::vector<Measured>& measured,
-                                    const std::vector<Value>& differences, const std::vector<double>& weights) {
+                                    const std::vector<Value>& differences,
+                                    const std::vector<double>& weights) {
     std::vector<double> trust(measured.size(), 1.0);
     std::vector<Value> values(std::size_t(count), Value{});
     for (int round = 0; round < 6; ++round) {
@@ -67,11 +69,13 @@ std::vector<Value> from_differences(int count, int reference, const std::vector<
         }
         std::vector<double> off(measured.size());
         for (std::size_t k = 0; k < measured.size(); ++k)
-            off[k] = std::abs(values[std::size_t(measured[k].moving)] - values[std::size_t(measured[k].fixed)] - differences[k]);
+            off[k] = std::abs(values[std::size_t(measured[k].moving)] -
+                              values[std::size_t(measured[k].fixed)] - differences[k]);
         auto sorted = off;
         std::sort(sorted.begin(), sorted.end());
         const double spread = sorted.empty() ? 1 : std::max(1e-9, 2.5 * sorted[sorted.size() / 2]);
-        for (std::size_t k = 0; k < measured.size(); ++k) trust[k] = 1 / (1 + (off[k] / spread) * (off[k] / spread));
+        for (std::size_t k = 0; k < measured.size(); ++k)
+            trust[k] = 1 / (1 + (off[k] / spread) * (off[k] / spread));
     }
     return values;
 }
@@ -98,8 +102,12 @@ std::vector<bool> reached_from(int reference, int count, const std::vector<Measu
 
 }  // namespace
 
-double FrameGeometry::scale() const { return std::hypot(matrix(0, 0), matrix(1, 0)); }
-double FrameGeometry::rotation_deg() const { return std::atan2(matrix(1, 0), matrix(0, 0)) * 57.29577951308232; }
+double FrameGeometry::scale() const {
+    return std::hypot(matrix(0, 0), matrix(1, 0));
+}
+double FrameGeometry::rotation_deg() const {
+    return std::atan2(matrix(1, 0), matrix(0, 0)) * 57.29577951308232;
+}
 cv::Point2d FrameGeometry::shift_px(cv::Size frame) const {
     const double x = (frame.width - 1) / 2.0, y = (frame.height - 1) / 2.0;
     const cv::Vec3d there = matrix * cv::Vec3d(x, y, 1);
@@ -155,7 +163,8 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
         if (series.frames[std::size_t(i)].used || i == reference)
             used.push_back(i);
         else
-            geometry.frames[std::size_t(i)].registered = false, geometry.frames[std::size_t(i)].problem = "left out";
+            geometry.frames[std::size_t(i)].registered = false,
+            geometry.frames[std::size_t(i)].problem = "left out";
     }
     std::future<std::pair<std::optional<DetailPyramid>, std::string>> next;
     if (!used.empty()) next = load(used[0]);
@@ -224,14 +233,17 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
         }
         if (!reached[std::size_t(i)]) {
             frame.registered = false;
-            frame.problem = series.frames[std::size_t(i)].path.string() +
-                            ": too little detail in common with its neighbours to be aligned. Leave it out, or check "
-                            "that it belongs to the series.";
+            frame.problem =
+                series.frames[std::size_t(i)].path.string() +
+                ": too little detail in common with its neighbours to be aligned. Leave it out, or check "
+                "that it belongs to the series.";
             continue;
         }
-        if (i != reference) frame.matrix = matrix_of({std::exp(log_turns[std::size_t(i)]), shifts[std::size_t(i)]}, size);
+        if (i != reference)
+            frame.matrix = matrix_of({std::exp(log_turns[std::size_t(i)]), shifts[std::size_t(i)]}, size);
         frame.gain = std::exp(log_gains[std::size_t(i)]);
-        frame.residual_px = pairs[std::size_t(i)] > 0 ? std::sqrt(squares[std::size_t(i)] / pairs[std::size_t(i)]) : 0;
+        frame.residual_px =
+            pairs[std::size_t(i)] > 0 ? std::sqrt(squares[std::size_t(i)] / pairs[std::size_t(i)]) : 0;
     }
     return geometry;
 }
@@ -246,7 +258,8 @@ PixelRect common_area(const SeriesGeometry& geometry, const std::vector<int>& fr
             return cv::Point2d(place[0] / place[2], place[1] / place[2]);
         };
         const cv::Point2d a = corner(0, 0), b = corner(frame_size.width - 1, 0),
-                          c = corner(frame_size.width - 1, frame_size.height - 1), d = corner(0, frame_size.height - 1);
+                          c = corner(frame_size.width - 1, frame_size.height - 1),
+                          d = corner(0, frame_size.height - 1);
         left = std::max({left, a.x, d.x});
         top = std::max({top, a.y, b.y});
         right = std::min({right, b.x, c.x});

@@ -8,11 +8,12 @@ namespace moorhaze {
 /// How one frame lies against the reference frame.
 struct FrameGeometry {
     cv::Matx33d matrix = cv::Matx33d::eye();  ///< frame pixels to reference pixels
-    double gain = 1;            ///< factor in linear light that brings it to the reference's brightness
-    bool registered = true;     ///< false: its place is not known, it stays out of a merge
-    double residual_px = 0;     ///< how far its measured neighbours disagree with the common solution, at the corners
-    std::string problem;        ///< why it is not registered; empty otherwise
-    double scale() const;       ///< size against the reference frame
+    double gain = 1;         ///< factor in linear light that brings it to the reference's brightness
+    bool registered = true;  ///< false: its place is not known, it stays out of a merge
+    double residual_px =
+        0;  ///< how far its measured neighbours disagree with the common solution, at the corners
+    std::string problem;   ///< why it is not registered; empty otherwise
+    double scale() const;  ///< size against the reference frame
     double rotation_deg() const;
     cv::Point2d shift_px(cv::Size frame) const;  ///< of the picture's centre
 };
@@ -36,8 +37,8 @@ enum class Travel {
 /// Rail where every frame tells the same focus distance, otherwise refocused.
 Travel travel_from_metadata(const Series& series);
 
-/// Registers each frame with its next and next but one neighbour (shift, rotation, scale; see register_pair), then
-/// solves all frames together by weighted least squares, so that errors don't add up along the series.
+/// Registers each frame with its next and next but one neighbour (shift, rotation, scale; see register_pair),
+/// then solves all frames together by weighted least squares, so that errors don't add up along the series.
 /// On a rail each frame is placed for its own sharp plane, as the reference camera would see it.
 /// Frames stream: three are held at a time.
 /// @param reference  index from 0 of the frame that stays as it is.
@@ -47,7 +48,8 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
 /// Every frame as it lies, gains 1: for series that are aligned already.
 SeriesGeometry unmoved(const Series& series, int reference);
 
-/// The largest upright rectangle that all the given frames cover, in reference pixels; empty if they share none.
+/// The largest upright rectangle that all the given frames cover, in reference pixels; empty if they share
+/// none.
 PixelRect common_area(const SeriesGeometry& geometry, const std::vector<int>& frames, cv::Size frame_size);
 
 }  // namespace moorhaze

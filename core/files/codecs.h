@@ -20,7 +20,8 @@ struct EncodeOptions {
     int jpeg_quality = 95;  ///< 1..100; from 90 on colour is stored at full resolution
 };
 
-inline constexpr double kMaxMegapixels = 500;  ///< more than any camera of today; guards against damaged headers
+inline constexpr double kMaxMegapixels =
+    500;  ///< more than any camera of today; guards against damaged headers
 
 struct FileCloser {
     void operator()(std::FILE* file) const noexcept { std::fclose(file); }

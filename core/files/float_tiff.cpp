@@ -21,7 +21,8 @@ void write_plane(const std::filesystem::path& file, const cv::Mat& plane) {
     if (plane.type() != CV_32FC1 && plane.type() != CV_16UC1)
         throw BadParameter("a plane is written from 32-bit float or 16-bit values");
     write_beside_then_rename(file, true, [&](const std::filesystem::path& temporary) {
-        const Handle tiff(TIFFOpen(temporary.c_str(), plane.total() * plane.elemSize() > 3'500'000'000u ? "w8" : "w"));
+        const Handle tiff(
+            TIFFOpen(temporary.c_str(), plane.total() * plane.elemSize() > 3'500'000'000u ? "w8" : "w"));
         if (!tiff) throw FileError(file.string() + ": cannot be written. Choose another folder.");
         const bool floating = plane.depth() == CV_32F;
         TIFFSetField(tiff.get(), TIFFTAG_IMAGEWIDTH, std::uint32_t(plane.cols));

@@ -3,8 +3,8 @@
 #include <cstdio>
 #include <cstdlib>
 
-#include <jpeglib.h>
 #include <jerror.h>
+#include <jpeglib.h>
 
 #include "core/files/codecs.h"
 
@@ -96,13 +96,15 @@ class Decoder {
     ~Decoder() { jpeg_destroy_decompress(&info_); }
 
     Header header() const {
-        return {int(info_.image_width), int(info_.image_height), info_.data_precision, info_.num_components == 1};
+        return {int(info_.image_width), int(info_.image_height), info_.data_precision,
+                info_.num_components == 1};
     }
 
     Picture decode(int shrink) {
         check_size(file_, info_.image_width, info_.image_height);
         if (info_.num_components == 4)
-            throw FileError(file_.string() + ": this is a CMYK picture for print. Save it as RGB and open it again.");
+            throw FileError(file_.string() +
+                            ": this is a CMYK picture for print. Save it as RGB and open it again.");
         Picture picture;
         picture.profile.icc = profile_of(info_);
         if (!decode_rows(info_, errors_, shrink, picture.pixels) || errors_.damaged) report(file_, errors_);
@@ -143,9 +145,13 @@ bool encode_rows(jpeg_compress_struct& info, Errors& errors, std::FILE* target, 
 
 }  // namespace
 
-Header probe_jpeg(const std::filesystem::path& file) { return Decoder(file).header(); }
+Header probe_jpeg(const std::filesystem::path& file) {
+    return Decoder(file).header();
+}
 
-Picture decode_jpeg(const std::filesystem::path& file, int shrink) { return Decoder(file).decode(shrink); }
+Picture decode_jpeg(const std::filesystem::path& file, int shrink) {
+    return Decoder(file).decode(shrink);
+}
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options) {
     if (picture.width() > JPEG_MAX_DIMENSION || picture.height() > JPEG_MAX_DIMENSION)

@@ -32,10 +32,12 @@ FileHandle open_for_writing(const std::filesystem::path& file) {
 }
 
 void finish_writing(FileHandle file, const std::filesystem::path& name) {
-    const bool flushed = std::fflush(file.get()) == 0 && !std::ferror(file.get()) && fsync(fileno(file.get())) == 0;
+    const bool flushed =
+        std::fflush(file.get()) == 0 && !std::ferror(file.get()) && fsync(fileno(file.get())) == 0;
     const int reason = errno;
     if (std::fclose(file.release()) != 0 || !flushed)
-        throw FileError(name.string() + ": could not be written (" + std::strerror(reason) + "). Is the disc full?");
+        throw FileError(name.string() + ": could not be written (" + std::strerror(reason) +
+                        "). Is the disc full?");
 }
 
 void check_size(const std::filesystem::path& file, double width, double height) {
@@ -55,9 +57,12 @@ namespace {
 
 const char* name_of(FileFormat format) {
     switch (format) {
-        case FileFormat::jpeg: return "JPEG";
-        case FileFormat::tiff: return "TIFF";
-        case FileFormat::png: return "PNG";
+        case FileFormat::jpeg:
+            return "JPEG";
+        case FileFormat::tiff:
+            return "TIFF";
+        case FileFormat::png:
+            return "PNG";
     }
     return "";
 }
@@ -76,16 +81,21 @@ FileFormat format_of_content(const std::filesystem::path& file) {
     };
     if (begins("\xFF\xD8\xFF", 3)) return FileFormat::jpeg;
     if (begins("\x89PNG\r\n\x1A\n", 8)) return FileFormat::png;
-    if (begins("II*\0", 4) || begins("MM\0*", 4) || begins("II+\0", 4) || begins("MM\0+", 4)) return FileFormat::tiff;
-    throw FileError(file.string() + ": is not a JPEG, TIFF or PNG, whatever its name says. Leave it out, or "
-                                    "convert it first.");
+    if (begins("II*\0", 4) || begins("MM\0*", 4) || begins("II+\0", 4) || begins("MM\0+", 4))
+        return FileFormat::tiff;
+    throw FileError(file.string() +
+                    ": is not a JPEG, TIFF or PNG, whatever its name says. Leave it out, or "
+                    "convert it first.");
 }
 
 codecs::Header probe(const std::filesystem::path& file, FileFormat format) {
     switch (format) {
-        case FileFormat::jpeg: return codecs::probe_jpeg(file);
-        case FileFormat::tiff: return codecs::probe_tiff(file);
-        case FileFormat::png: return codecs::probe_png(file);
+        case FileFormat::jpeg:
+            return codecs::probe_jpeg(file);
+        case FileFormat::tiff:
+            return codecs::probe_tiff(file);
+        case FileFormat::png:
+            return codecs::probe_png(file);
     }
     return {};
 }
@@ -107,7 +117,8 @@ cv::Mat upright(const cv::Mat& stored, int orientation) {
 /// A grey profile cannot stay on RGB pixels: the values become sRGB by way of it.
 void convert_grey_profile(Picture& picture) {
     if (picture.profile.icc.empty()) return;
-    cmsHPROFILE own = cmsOpenProfileFromMem(picture.profile.icc.data(), cmsUInt32Number(picture.profile.icc.size()));
+    cmsHPROFILE own =
+        cmsOpenProfileFromMem(picture.profile.icc.data(), cmsUInt32Number(picture.profile.icc.size()));
     if (!own) {
         picture.profile = {};
         return;
@@ -115,8 +126,9 @@ void convert_grey_profile(Picture& picture) {
     if (cmsGetColorSpace(own) == cmsSigGrayData) {
         cmsHPROFILE srgb = cmsCreate_sRGBProfile();
         const bool deep = picture.bits() == 16;
-        cmsHTRANSFORM way = cmsCreateTransform(own, deep ? TYPE_GRAY_16 : TYPE_GRAY_8, srgb,
-                                               deep ? TYPE_RGB_16 : TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC, 0);
+        cmsHTRANSFORM way =
+            cmsCreateTransform(own, deep ? TYPE_GRAY_16 : TYPE_GRAY_8, srgb, deep ? TYPE_RGB_16 : TYPE_RGB_8,
+                               INTENT_RELATIVE_COLORIMETRIC, 0);
         if (way) {
             cv::Mat grey;
             cv::extractChannel(picture.pixels, grey, 0);
@@ -149,11 +161,13 @@ const std::vector<std::string>& picture_endings() {
 
 FileFormat format_of_name(const std::filesystem::path& file) {
     std::string ending = file.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](unsigned char c) { return char(std::tolower(c)); });
     if (ending == ".jpg" || ending == ".jpeg") return FileFormat::jpeg;
     if (ending == ".tif" || ending == ".tiff") return FileFormat::tiff;
     if (ending == ".png") return FileFormat::png;
-    throw BadParameter(file.string() + ": the ending says no format that can be written. Use .tif, .jpg or .png.");
+    throw BadParameter(file.string() +
+                       ": the ending says no format that can be written. Use .tif, .jpg or .png.");
 }
 
 PictureInfo read_picture_info(const std::filesystem::path& file) {
@@ -168,9 +182,11 @@ PictureInfo read_picture_info(const std::filesystem::path& file) {
     info.bits = header.bits;
     try {
         if (format_of_name(file) != info.format)
-            info.warning = file.string() + ": holds a " + name_of(info.format) + ", though its name says otherwise";
+            info.warning =
+                file.string() + ": holds a " + name_of(info.format) + ", though its name says otherwise";
     } catch (const BadParameter&) {
-        info.warning = file.string() + ": holds a " + name_of(info.format) + ", though its name does not say so";
+        info.warning =
+            file.string() + ": holds a " + name_of(info.format) + ", though its name does not say so";
     }
     return info;
 }
@@ -190,7 +206,8 @@ Picture read_preview(const std::filesystem::path& file, int longest_side_px) {
     const double factor = double(longest_side_px) / std::max(picture.width(), picture.height());
     if (factor < 1) {
         cv::resize(picture.pixels, picture.pixels, {}, factor, factor, cv::INTER_AREA);
-        if (!picture.alpha.empty()) cv::resize(picture.alpha, picture.alpha, picture.pixels.size(), 0, 0, cv::INTER_AREA);
+        if (!picture.alpha.empty())
+            cv::resize(picture.alpha, picture.alpha, picture.pixels.size(), 0, 0, cv::INTER_AREA);
     }
     return picture;
 }
@@ -215,9 +232,15 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
     write_beside_then_rename(file, settings.overwrite, [&](const std::filesystem::path& temporary) {
         job.checkpoint(0.1);
         switch (settings.format) {
-            case FileFormat::jpeg: codecs::encode_jpeg(temporary, ready, {settings.jpeg_quality}); break;
-            case FileFormat::tiff: codecs::encode_tiff(temporary, ready); break;
-            case FileFormat::png: codecs::encode_png(temporary, ready); break;
+            case FileFormat::jpeg:
+                codecs::encode_jpeg(temporary, ready, {settings.jpeg_quality});
+                break;
+            case FileFormat::tiff:
+                codecs::encode_tiff(temporary, ready);
+                break;
+            case FileFormat::png:
+                codecs::encode_png(temporary, ready);
+                break;
         }
         job.checkpoint(0.8);
         write_shooting_data(temporary, shooting, settings.made_with);

@@ -40,10 +40,10 @@ Picture read_preview(const std::filesystem::path& file, int longest_side_px);
 
 struct WriteSettings {
     FileFormat format = FileFormat::tiff;
-    int bits = 16;             ///< 8 or 16; JPEG is always 8
-    int jpeg_quality = 95;     ///< 1..100
-    bool overwrite = false;    ///< otherwise an existing file is an error
-    std::string made_with;     ///< how the picture was made, for the file's metadata; may be empty
+    int bits = 16;           ///< 8 or 16; JPEG is always 8
+    int jpeg_quality = 95;   ///< 1..100
+    bool overwrite = false;  ///< otherwise an existing file is an error
+    std::string made_with;   ///< how the picture was made, for the file's metadata; may be empty
 };
 
 /// Writes beside the target and renames when complete: a failed or cancelled write leaves no file and never

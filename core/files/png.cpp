@@ -107,7 +107,8 @@ bool write_rows(png_structp png, png_infop info, std::FILE* target, const cv::Ma
                 const std::vector<std::uint8_t>& icc) {
     if (setjmp(png_jmpbuf(png))) return false;
     png_init_io(png, target);
-    png_set_IHDR(png, info, png_uint_32(pixels.cols), png_uint_32(pixels.rows), pixels.depth() == CV_16U ? 16 : 8,
+    png_set_IHDR(png, info, png_uint_32(pixels.cols), png_uint_32(pixels.rows),
+                 pixels.depth() == CV_16U ? 16 : 8,
                  pixels.channels() == 4 ? PNG_COLOR_TYPE_RGB_ALPHA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE,
                  PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
     if (icc.empty())
@@ -124,9 +125,13 @@ bool write_rows(png_structp png, png_infop info, std::FILE* target, const cv::Ma
 
 }  // namespace
 
-Header probe_png(const std::filesystem::path& file) { return Reader(file).header(); }
+Header probe_png(const std::filesystem::path& file) {
+    return Reader(file).header();
+}
 
-Picture decode_png(const std::filesystem::path& file) { return Reader(file).decode(); }
+Picture decode_png(const std::filesystem::path& file) {
+    return Reader(file).decode();
+}
 
 void encode_png(const std::filesystem::path& file, const Picture& picture) {
     cv::Mat pixels = picture.pixels;
@@ -143,7 +148,8 @@ void encode_png(const std::filesystem::path& file, const Picture& picture) {
     const bool written = write_rows(png, info, target.get(), pixels, picture.profile.icc);
     png_destroy_write_struct(&png, &info);
     if (!written)
-        throw FileError(file.string() + ": could not be written (" + failure.message + "). Is the disc full?");
+        throw FileError(file.string() + ": could not be written (" + failure.message +
+                        "). Is the disc full?");
     finish_writing(std::move(target), file);
 }
 

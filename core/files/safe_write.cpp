@@ -39,8 +39,9 @@ class TemporaryFile {
     const std::filesystem::path& name() const { return name_; }
 
     void become(const std::filesystem::path& target, bool overwrite) {
-        int result = overwrite ? ::rename(name_.c_str(), target.c_str())
-                               : renameat2(AT_FDCWD, name_.c_str(), AT_FDCWD, target.c_str(), RENAME_NOREPLACE);
+        int result = overwrite
+                         ? ::rename(name_.c_str(), target.c_str())
+                         : renameat2(AT_FDCWD, name_.c_str(), AT_FDCWD, target.c_str(), RENAME_NOREPLACE);
         // Some network file systems don't know RENAME_NOREPLACE; the check before writing has to do there.
         if (result != 0 && !overwrite && errno == EINVAL && !std::filesystem::exists(target))
             result = ::rename(name_.c_str(), target.c_str());

@@ -8,7 +8,8 @@
 namespace moorhaze {
 namespace {
 
-/// exiv2 asks for one initialisation before threads, with a lock for its XMP part; its messages are ours to give.
+/// exiv2 asks for one initialisation before threads, with a lock for its XMP part; its messages are ours to
+/// give.
 void prepare_exiv2() {
     static std::once_flag once;
     std::call_once(once, [] {
@@ -97,7 +98,8 @@ ShootingData read_shooting_data(const std::filesystem::path& file) {
     return data;
 }
 
-void write_shooting_data(const std::filesystem::path& file, const ShootingData& data, const std::string& made_with) {
+void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
+                         const std::string& made_with) {
     prepare_exiv2();
     try {
         Exiv2::ExifData exif;
@@ -105,7 +107,8 @@ void write_shooting_data(const std::filesystem::path& file, const ShootingData& 
             Exiv2::ExifParser::decode(exif, data.exif.data(), std::uint32_t(data.exif.size()));
         for (const char* stale : {"Exif.Photo.PixelXDimension", "Exif.Photo.PixelYDimension",
                                   "Exif.Image.ImageWidth", "Exif.Image.ImageLength", "Exif.Photo.MakerNote"})
-            if (const auto entry = exif.findKey(Exiv2::ExifKey(stale)); entry != exif.end()) exif.erase(entry);
+            if (const auto entry = exif.findKey(Exiv2::ExifKey(stale)); entry != exif.end())
+                exif.erase(entry);
         exif["Exif.Image.Orientation"] = std::uint16_t(1);
         exif["Exif.Image.Software"] = "Moorhaze";
         if (!made_with.empty()) exif["Exif.Photo.UserComment"] = "charset=Ascii " + made_with;

@@ -26,10 +26,11 @@ struct ShootingData {
 /// value: shooting data never stop a series.   Thread-safe.
 ShootingData read_shooting_data(const std::filesystem::path& file);
 
-/// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview and
-/// the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware and
-/// UserComment.
+/// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview
+/// and the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware
+/// and UserComment.
 /// @throws FileError.   Thread-safe.
-void write_shooting_data(const std::filesystem::path& file, const ShootingData& data, const std::string& made_with);
+void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
+                         const std::string& made_with);
 
 }  // namespace moorhaze

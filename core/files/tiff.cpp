@@ -15,7 +15,9 @@ int remember(TIFF*, void* keeper, const char*, const char* format, va_list value
     if (message->empty()) *message = line;
     return 1;
 }
-int ignore(TIFF*, void*, const char*, const char*, va_list) { return 1; }
+int ignore(TIFF*, void*, const char*, const char*, va_list) {
+    return 1;
+}
 
 /// An open TIFF whose messages are kept for us instead of printed.
 class Handle {
@@ -131,8 +133,8 @@ cv::Mat read_samples(const Handle& tiff, const Layout& layout) {
                     tiff.fail();
                 for (int y = 0; y < rows; ++y) {
                     const std::uint8_t* source = block.data() + std::size_t(y) * row_bytes;
-                    std::uint8_t* target =
-                        all.ptr(int(top) + y) + std::size_t(left) * std::size_t(layout.samples) * sample_bytes;
+                    std::uint8_t* target = all.ptr(int(top) + y) +
+                                           std::size_t(left) * std::size_t(layout.samples) * sample_bytes;
                     if (!planes)
                         std::memcpy(target, source, std::size_t(columns * block_samples) * sample_bytes);
                     else
@@ -189,7 +191,8 @@ void write(Handle& tiff, const Picture& picture) {
             const int routes[] = {0, 0, 1, 1, 2, 2, 3, 3};
             cv::mixChannels(parts, 2, &row, 1, routes, 4);
         }
-        if (TIFFWriteScanline(out, row.data, std::uint32_t(y), 0) != 1 || !tiff.message().empty()) tiff.fail();
+        if (TIFFWriteScanline(out, row.data, std::uint32_t(y), 0) != 1 || !tiff.message().empty())
+            tiff.fail();
     }
     if (!TIFFFlush(out)) tiff.fail();
 }

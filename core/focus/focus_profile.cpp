@@ -16,8 +16,8 @@ constexpr int kLongSideCells = 96;
 constexpr float kStandsOut = 1.6f;
 constexpr double kNothingSharpShare = 0.002;
 /// Neighbours that overlap like frames this far apart have a gap between them. Subjects are not equally deep
-/// everywhere: on the rig's faultless series neighbours look up to 2.3 steps apart, so a gap is told from about three
-/// missing frames on, and its size is a lower bound.
+/// everywhere: on the rig's faultless series neighbours look up to 2.3 steps apart, so a gap is told from
+/// about three missing frames on, and its size is a lower bound.
 constexpr double kGapDistance = 2.4;
 
 std::string words(const char* format, double value) {
@@ -112,7 +112,8 @@ Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const J
     std::size_t clipped = 0;
     for (int row = 0; row < rows; ++row)
         for (int column = 0; column < columns; ++column) {
-            const cv::Rect area = cv::Rect(column * cell, row * cell, cell, cell) & cv::Rect(0, 0, luma.cols, luma.rows);
+            const cv::Rect area =
+                cv::Rect(column * cell, row * cell, cell, cell) & cv::Rect(0, 0, luma.cols, luma.rows);
             double sum = 0, brightness = 0;
             for (int y = area.y; y < area.y + area.height; ++y)
                 for (int x = area.x; x < area.x + area.width; ++x) {
@@ -172,7 +173,8 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
     double most = -1;
     for (int i = 0; i < count; ++i) {
         double near = 0;
-        for (int j = std::max(0, i - 2); j <= std::min(count - 1, i + 2); ++j) near += result.share[std::size_t(j)];
+        for (int j = std::max(0, i - 2); j <= std::min(count - 1, i + 2); ++j)
+            near += result.share[std::size_t(j)];
         near -= 1e-4 * std::abs(i - (count - 1) / 2.0);  // an even race goes to the middle
         if (near > most) most = near, result.suggested_reference = i;
     }
@@ -181,7 +183,9 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
     auto flag_unsharp = [&](int i, const char* where) {
         const double share = result.share[std::size_t(i)];
         result.flags[std::size_t(i)].push_back(
-            {"unsharp", words((std::string(where) + ": %.1f %% of the picture is sharpest here").c_str(), 100 * share), share});
+            {"unsharp",
+             words((std::string(where) + ": %.1f %% of the picture is sharpest here").c_str(), 100 * share),
+             share});
     };
     if (count > 2) {
         int first = 0, last = count - 1;
@@ -201,7 +205,10 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
         const double ev = std::log2(std::max(1e-6, profiles[std::size_t(i)].brightness) / usual_light);
         if (std::abs(ev) > 0.5)
             result.flags[std::size_t(i)].push_back(
-                {"exposure", words(ev < 0 ? "%.1f EV darker than the series" : "%.1f EV brighter than the series", std::abs(ev)), ev});
+                {"exposure",
+                 words(ev < 0 ? "%.1f EV darker than the series" : "%.1f EV brighter than the series",
+                       std::abs(ev)),
+                 ev});
     }
     result.gaps = find_gaps(profiles, best, result.share);
     return result;
@@ -212,7 +219,8 @@ float sharpness_at(const FocusProfile& profile, double x, double y) {
     if (grid.empty()) return 0;
     const double column = std::clamp(x * grid.cols - 0.5, 0.0, double(grid.cols - 1));
     const double row = std::clamp(y * grid.rows - 0.5, 0.0, double(grid.rows - 1));
-    const int left = std::min(int(column), std::max(0, grid.cols - 2)), top = std::min(int(row), std::max(0, grid.rows - 2));
+    const int left = std::min(int(column), std::max(0, grid.cols - 2)),
+              top = std::min(int(row), std::max(0, grid.rows - 2));
     const int right = std::min(left + 1, grid.cols - 1), bottom = std::min(top + 1, grid.rows - 1);
     const auto across = float(column - left), down = float(row - top);
     return std::lerp(std::lerp(grid(top, left), grid(top, right), across),

@@ -8,12 +8,14 @@ namespace moorhaze {
 
 /// How sharp one frame is, where, in the frame's own geometry.
 struct FocusProfile {
-    cv::Mat1f sharpness;    ///< grid of cells over the picture, ≥ 0: contrast of fine detail above the frame's noise
+    cv::Mat1f
+        sharpness;  ///< grid of cells over the picture, ≥ 0: contrast of fine detail above the frame's noise
     double brightness = 0;  ///< mean linear light, 0..1
     double clipped = 0;     ///< share of pixels at full scale, 0..1
 };
 
-/// The profile of one frame, from a preview of at most about 3000 px. The grid has about 96 cells on its long side.
+/// The profile of one frame, from a preview of at most about 3000 px. The grid has about 96 cells on its long
+/// side.
 /// @return the profile, or why the frame cannot be read.   Thread-safe.
 Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job);
 
@@ -38,7 +40,8 @@ struct SeriesProfile {
     int suggested_reference = 0;  ///< the frame with most of the subject sharp
 };
 
-/// @param profiles  one per frame, near to far, all of one grid; an empty grid stands for an unreadable frame.
+/// @param profiles  one per frame, near to far, all of one grid; an empty grid stands for an unreadable
+/// frame.
 SeriesProfile profile_series(const std::vector<FocusProfile>& profiles);
 
 /// The sharpness of a place in one frame, between cells; `x`, `y` are 0..1 across and down the picture.

@@ -9,10 +9,11 @@
 namespace moorhaze {
 namespace {
 
-MOORHAZE_CLONES void inner_row(const float* above, const float* row, const float* below, int step, int begin, int end,
-                               float* out) {
+MOORHAZE_CLONES void inner_row(const float* above, const float* row, const float* below, int step, int begin,
+                               int end, float* out) {
     for (int x = begin; x < end; ++x)
-        out[x] = std::abs(2 * row[x] - row[x - step] - row[x + step]) + std::abs(2 * row[x] - above[x] - below[x]);
+        out[x] =
+            std::abs(2 * row[x] - row[x - step] - row[x + step]) + std::abs(2 * row[x] - above[x] - below[x]);
 }
 
 }  // namespace
@@ -26,7 +27,8 @@ cv::Mat1f modified_laplacian(const cv::Mat1f& luma, int step_px, const Job& job)
         const float* below = luma[mirrored(y + step_px, luma.rows)];
         const int inner = std::min(step_px, luma.cols), end = std::max(inner, luma.cols - step_px);
         auto border = [&](int x) {
-            const float left = row[mirrored(x - step_px, luma.cols)], right = row[mirrored(x + step_px, luma.cols)];
+            const float left = row[mirrored(x - step_px, luma.cols)],
+                        right = row[mirrored(x + step_px, luma.cols)];
             out(y, x) = std::abs(2 * row[x] - left - right) + std::abs(2 * row[x] - above[x] - below[x]);
         };
         for (int x = 0; x < inner; ++x) border(x);

@@ -18,7 +18,8 @@ void check(const Stroke& stroke) {
 double distance_to(const StrokePoint& a, const StrokePoint& b, double x, double y) {
     const double dx = b.x_px - a.x_px, dy = b.y_px - a.y_px;
     const double square = dx * dx + dy * dy;
-    const double along = square > 0 ? std::clamp(((x - a.x_px) * dx + (y - a.y_px) * dy) / square, 0.0, 1.0) : 0.0;
+    const double along =
+        square > 0 ? std::clamp(((x - a.x_px) * dx + (y - a.y_px) * dy) / square, 0.0, 1.0) : 0.0;
     return std::hypot(x - a.x_px - along * dx, y - a.y_px - along * dy);
 }
 
@@ -50,7 +51,8 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
             const StrokePoint& b = stroke.points[i];
             if (y < std::min(a.y_px, b.y_px) - outer || y > std::max(a.y_px, b.y_px) + outer) continue;
             const int begin = std::max(0, int(std::floor(std::min(a.x_px, b.x_px) - outer)) - area.x);
-            const int end = std::min(area.width, int(std::ceil(std::max(a.x_px, b.x_px) + outer)) + 1 - area.x);
+            const int end =
+                std::min(area.width, int(std::ceil(std::max(a.x_px, b.x_px) + outer)) + 1 - area.x);
             for (int column = begin; column < end; ++column) {
                 const double distance = distance_to(a, b, area.x + column, y);
                 if (distance >= outer) continue;
@@ -66,8 +68,8 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
     return mask;
 }
 
-cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes, PixelRect area,
-                       const ToneCurve& curve, const SourcePixels& source, const Job& job) {
+cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes,
+                       PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
     area &= merge_area;
     if (area.empty()) return {};
     const Picture part{merge.pixels(area - merge_area.tl()), {}, merge.profile};
@@ -81,12 +83,14 @@ cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::ve
     for (const Stroke* stroke : touching) {
         const PixelRect where = reach_of(*stroke) & area;
         const cv::Mat1f mask = stroke_mask(*stroke, where, job.quiet());
-        const cv::Mat3f from = stroke->source == Stroke::kWipeBack ? cv::Mat3f(merged(where - area.tl())) : source(stroke->source, where);
+        const cv::Mat3f from = stroke->source == Stroke::kWipeBack ? cv::Mat3f(merged(where - area.tl()))
+                                                                   : source(stroke->source, where);
         if (from.size() != mask.size()) throw BadParameter("the source does not cover the stroke");
         cv::Mat3f onto = mended(where - area.tl());
         for_rows(where.height, job.quiet(), [&](int y) {
             for (int x = 0; x < where.width; ++x)
-                if (const float share = mask(y, x); share > 0) onto(y, x) += share * (from(y, x) - onto(y, x));
+                if (const float share = mask(y, x); share > 0)
+                    onto(y, x) += share * (from(y, x) - onto(y, x));
         });
         job.checkpoint();
     }

@@ -15,10 +15,10 @@ struct StrokePoint {
 /// One movement of the brush: a place is drawn in from a frame, or wiped back to the merge.
 struct Stroke {
     static constexpr int kWipeBack = -1;
-    int source = kWipeBack;      ///< frame index from 0, or kWipeBack
-    double radius_px = 17;       ///< ≥ 0.5
-    double softness = 0.6;       ///< 0 hard edge … 1 soft from the middle on
-    double flow = 0.4;           ///< 0..1: how much of the source one pass brings
+    int source = kWipeBack;  ///< frame index from 0, or kWipeBack
+    double radius_px = 17;   ///< ≥ 0.5
+    double softness = 0.6;   ///< 0 hard edge … 1 soft from the middle on
+    double flow = 0.4;       ///< 0..1: how much of the source one pass brings
     std::vector<StrokePoint> points;
     bool operator==(const Stroke&) const = default;
 };
@@ -26,8 +26,8 @@ struct Stroke {
 /// The part of the reference plane that a stroke can change.
 PixelRect reach_of(const Stroke& stroke);
 
-/// How much of the source a stroke brings to each pixel of `area`, 0..1: along the path the brush never takes away
-/// and going over a place again within one stroke adds nothing; a new stroke does.
+/// How much of the source a stroke brings to each pixel of `area`, 0..1: along the path the brush never takes
+/// away and going over a place again within one stroke adds nothing; a new stroke does.
 cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job);
 
 /// Gives the linear light of a frame over `area` of the reference plane.
@@ -37,7 +37,7 @@ using SourcePixels = std::function<cv::Mat3f(int frame, PixelRect area)>;
 /// @param merge  16-bit picture whose top left lies at `merge_area`'s in reference pixels.
 /// @return       pixels of `area` (cut to the merge), CV_16UC3.
 /// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
-cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes, PixelRect area,
-                       const ToneCurve& curve, const SourcePixels& source, const Job& job);
+cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes,
+                       PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job);
 
 }  // namespace moorhaze

@@ -9,7 +9,8 @@
 namespace moorhaze {
 namespace {
 
-MOORHAZE_CLONES void add_row(const float* pixels, const float* weight, float* light, float* total, int begin, int end) {
+MOORHAZE_CLONES void add_row(const float* pixels, const float* weight, float* light, float* total, int begin,
+                             int end) {
     for (int x = begin; x < end; ++x) {
         light[3 * x] += weight[x] * pixels[3 * x];
         light[3 * x + 1] += weight[x] * pixels[3 * x + 1];
@@ -69,7 +70,8 @@ cv::Mat1f fill_from_around(const cv::Mat1f& value, const cv::Mat1f& weight, cons
                 else {
                     // What is known here counts up to 1, the rest comes from farther out.
                     const float share = std::min(own * (level + 1 == levels.rend() ? 1.0f : 8.0f), 1.0f);
-                    here(y, x) = own > 0 ? share * level->weighted(y, x) / own + (1 - share) * around(y, x) : around(y, x);
+                    here(y, x) = own > 0 ? share * level->weighted(y, x) / own + (1 - share) * around(y, x)
+                                         : around(y, x);
                 }
             }
         });

@@ -23,7 +23,8 @@ class Accumulated {
 Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, const AlignedFrames& frames);
 
 /// Carries values over places of little weight: each gets what its surroundings, as far out as needed, say.
-/// Pull-push over a pyramid. Source: Gortler, Grzeszczuk, Szeliski, Cohen, "The Lumigraph", SIGGRAPH 1996, sec. 3.4.
+/// Pull-push over a pyramid. Source: Gortler, Grzeszczuk, Szeliski, Cohen, "The Lumigraph", SIGGRAPH 1996,
+/// sec. 3.4.
 /// @param weight  ≥ 0; places of weight 1 and more keep their value.
 cv::Mat1f fill_from_around(const cv::Mat1f& value, const cv::Mat1f& weight, const Job& job);
 

@@ -11,13 +11,19 @@
 namespace moorhaze {
 
 SharpnessPeaks::SharpnessPeaks(cv::Size size)
-    : best_(size, 0.0f), left_(size, 0.0f), right_(size, 0.0f), previous_(size, 0.0f), sum_(size, 0.0f), place_(size, ushort(0)) {}
+    : best_(size, 0.0f),
+      left_(size, 0.0f),
+      right_(size, 0.0f),
+      previous_(size, 0.0f),
+      sum_(size, 0.0f),
+      place_(size, ushort(0)) {}
 
 void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Job& job) {
     const auto here = ushort(count_);
     for_rows(best_.rows, job, [&](int y) {
         const float* value = sharpness[y];
-        float *best = best_[y], *left = left_[y], *right = right_[y], *previous = previous_[y], *sum = sum_[y];
+        float *best = best_[y], *left = left_[y], *right = right_[y], *previous = previous_[y],
+              *sum = sum_[y];
         ushort* place = place_[y];
         for (int x = 0; x < best_.cols; ++x) {
             if (place[x] + 1 == here) right[x] = value[x];
@@ -84,7 +90,8 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
         read.push_back(place);
         peaks.add(sharpness_of(*frame, settings.detail_size_px, job), job.quiet());
     }
-    if (read.empty()) throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
+    if (read.empty())
+        throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
 
     const cv::Mat1f trust = peaks.trust(job.quiet());
     cv::Mat1f weight(size);
@@ -109,10 +116,13 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
         }
         cv::Mat1f part(size);
         for_rows(size.height, job.quiet(), [&](int y) {
-            for (int x = 0; x < size.width; ++x) part(y, x) = std::max(0.0f, 1 - std::abs(depth(y, x) - float(k)));
+            for (int x = 0; x < size.width; ++x)
+                part(y, x) = std::max(0.0f, 1 - std::abs(depth(y, x) - float(k)));
         });
-        sum.add(*frame, settings.seam_width_px > 0 ? gaussian_blur(part, settings.seam_width_px / 2, job.quiet()) : part,
-                job.quiet());
+        sum.add(
+            *frame,
+            settings.seam_width_px > 0 ? gaussian_blur(part, settings.seam_width_px / 2, job.quiet()) : part,
+            job.quiet());
     }
     result.picture = sum.finish(frames, job.quiet());
 
@@ -122,11 +132,13 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     for_rows(size.height, job.quiet(), [&](int y) {
         for (int x = 0; x < size.width; ++x) {
             const float place = std::clamp(depth(y, x), 0.0f, float(read.size() - 1));
-            const auto below = std::min(std::size_t(place), read.size() - 1), above = std::min(below + 1, read.size() - 1);
+            const auto below = std::min(std::size_t(place), read.size() - 1),
+                       above = std::min(below + 1, read.size() - 1);
             const int low = frames.index(read[below]), high = frames.index(read[above]);
             result.depth(y, x) = std::lerp(float(low), float(high), place - float(below)) + 1;
             const bool covered = result.picture.alpha.empty() || result.picture.alpha.at<ushort>(y, x) > 0;
-            result.source(y, x) = covered ? ushort((place - float(below) < 0.5f ? low : high) + 1) : ushort(0);
+            result.source(y, x) =
+                covered ? ushort((place - float(below) < 0.5f ? low : high) + 1) : ushort(0);
         }
     });
     job.checkpoint(1);

@@ -3,9 +3,9 @@
 
 namespace moorhaze {
 
-/// Depth-map merge. First pass: sharpness curve of each place, its peak between frames, its trust. Then places below
-/// the trust floor get the depth around them. Second pass: each place from the two frames next to its depth.
-/// Peak memory: 8 float planes and 2 linear pictures.
+/// Depth-map merge. First pass: sharpness curve of each place, its peak between frames, its trust. Then
+/// places below the trust floor get the depth around them. Second pass: each place from the two frames next
+/// to its depth. Peak memory: 8 float planes and 2 linear pictures.
 /// @throws BadParameter, FileError when no frame can be read, Cancelled.
 MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
 
@@ -21,7 +21,8 @@ class SharpnessPeaks {
     /// strongest value and its neighbours.
     cv::Mat1f depth(const Job& job) const;
 
-    /// 0..1: how far the strongest value stands above the mean of all. Noise alone stays low, whatever its strength.
+    /// 0..1: how far the strongest value stands above the mean of all. Noise alone stays low, whatever its
+    /// strength.
     cv::Mat1f trust(const Job& job) const;
 
     /// Strongest value of each place.

@@ -44,7 +44,8 @@ MergeResult even_blend(AlignedFrames& frames, const MergeSettings& settings, con
     if (frames.count() == int(result.problems.size()))
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
     for_rows(size.height, job.quiet(), [&](int y) {
-        for (int x = 0; x < size.width; ++x) result.depth(y, x) = total(y, x) > 0 ? moment(y, x) / total(y, x) : 1;
+        for (int x = 0; x < size.width; ++x)
+            result.depth(y, x) = total(y, x) > 0 ? moment(y, x) / total(y, x) : 1;
     });
     result.picture = sum.finish(frames, job.quiet());
     job.checkpoint(1);

@@ -8,8 +8,11 @@ namespace moorhaze {
 
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
-        {"depth", "Depth map", "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.", &depth_merge},
-        {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.", &pyramid_merge},
+        {"depth", "Depth map",
+         "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
+         &depth_merge},
+        {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
+         &pyramid_merge},
         {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend},
     };
     return methods;
@@ -26,7 +29,8 @@ const MergeMethod& merge_method(const std::string& name) {
 
 void check(const MergeSettings& settings) {
     auto within = [](double value, double low, double high) { return value >= low && value <= high; };
-    if (!within(settings.detail_size_px, 1, 40)) throw BadParameter("the detail size lies between 1 and 40 px");
+    if (!within(settings.detail_size_px, 1, 40))
+        throw BadParameter("the detail size lies between 1 and 40 px");
     if (!within(settings.seam_width_px, 0, 40)) throw BadParameter("the seam width lies between 0 and 40 px");
     if (!within(settings.trust_floor, 0, 1)) throw BadParameter("the trust floor lies between 0 and 1");
 }

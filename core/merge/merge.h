@@ -8,18 +8,19 @@
 namespace moorhaze {
 
 struct MergeSettings {
-    double detail_size_px = 4;   ///< neighbourhood judged; 1..40. Small for fine detail, larger against noise
-    double seam_width_px = 2;    ///< softness of the seams between frames; 0..40
-    double trust_floor = 0.30;   ///< 0..1: places whose sharpness curve stands out less get the depth around them
-    bool glare_guard = true;     ///< pyramid: never outside what the frames hold at that place and next to it
+    double detail_size_px = 4;  ///< neighbourhood judged; 1..40. Small for fine detail, larger against noise
+    double seam_width_px = 2;   ///< softness of the seams between frames; 0..40
+    double trust_floor =
+        0.30;  ///< 0..1: places whose sharpness curve stands out less get the depth around them
+    bool glare_guard = true;  ///< pyramid: never outside what the frames hold at that place and next to it
     bool operator==(const MergeSettings&) const = default;
 };
 
 struct MergeResult {
-    Picture picture;            ///< 16 bit, in the reference frame's profile; alpha only where places are not covered
-    cv::Mat1w source;           ///< frame number from 1 that supplied the place (most of it); 0 where none did
-    cv::Mat1f depth;            ///< frame number from 1, not whole
-    PixelRect area;             ///< of the reference plane
+    Picture picture;   ///< 16 bit, in the reference frame's profile; alpha only where places are not covered
+    cv::Mat1w source;  ///< frame number from 1 that supplied the place (most of it); 0 where none did
+    cv::Mat1f depth;   ///< frame number from 1, not whole
+    PixelRect area;    ///< of the reference plane
     std::string method;
     MergeSettings settings;
     std::vector<FrameProblem> problems;  ///< frames that could not be read on the way

@@ -13,16 +13,19 @@ namespace {
 
 constexpr int kCoarsestSide = 12;
 constexpr float kDarkest = 0.01f;  // linear; keeps the contrast of black places from exploding
-/// The window in which energy is gathered, in pixels of its level. Larger breaks thin hairs, smaller adds noise.
+/// The window in which energy is gathered, in pixels of its level. Larger breaks thin hairs, smaller adds
+/// noise.
 constexpr double kEnergySigma = 1.0;
 
 struct Level {
-    cv::Mat3f detail;   ///< chosen so far
-    cv::Mat1f energy;   ///< its energy
-    cv::Mat1w source;   ///< its frame, from 1
+    cv::Mat3f detail;  ///< chosen so far
+    cv::Mat1f energy;  ///< its energy
+    cv::Mat1w source;  ///< its frame, from 1
 };
 
-float luminance(const cv::Vec3f& light) { return 0.2126f * light[0] + 0.7152f * light[1] + 0.0722f * light[2]; }
+float luminance(const cv::Vec3f& light) {
+    return 0.2126f * light[0] + 0.7152f * light[1] + 0.0722f * light[2];
+}
 
 /// Squared contrast of the detail against the light it stands on.
 cv::Mat1f energy_of(const cv::Mat3f& detail, const cv::Mat3f& ground, const Job& job) {
@@ -161,7 +164,8 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
                 base_weight(y, x) += w;
             }
     }
-    if (read == 0) throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
+    if (read == 0)
+        throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
 
     for (int y = 0; y < base.rows; ++y)
         for (int x = 0; x < base.cols; ++x)
@@ -184,7 +188,8 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             ushort number = 0;
             for (int k = 0; k < looked_at; ++k) {
                 const Level& level = levels[std::size_t(k)];
-                const int v = std::min(y >> k, level.energy.rows - 1), u = std::min(x >> k, level.energy.cols - 1);
+                const int v = std::min(y >> k, level.energy.rows - 1),
+                          u = std::min(x >> k, level.energy.cols - 1);
                 const float energy = level.energy(v, u) / float(1 << k);
                 if (energy > most) most = energy, number = level.source(v, u);
             }

@@ -3,8 +3,8 @@
 
 namespace moorhaze {
 
-/// Sharpness of each place of an aligned frame: modified Laplacian of perceptual luma, gathered over the detail
-/// size; 0 where the frame has no pixels.   @return H×W.   Thread-safe.
+/// Sharpness of each place of an aligned frame: modified Laplacian of perceptual luma, gathered over the
+/// detail size; 0 where the frame has no pixels.   @return H×W.   Thread-safe.
 cv::Mat1f sharpness_of(const LinearFrame& frame, double detail_size_px, const Job& job);
 
 /// Calls `body(row, begin, end)` for the covered part of each row, in parallel.

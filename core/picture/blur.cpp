@@ -14,7 +14,8 @@ MOORHAZE_CLONES void add_scaled(const float* source, float weight, float* sum, i
 }
 
 /// Adds two rows that share a weight.
-MOORHAZE_CLONES void add_pair_scaled(const float* one, const float* other, float weight, float* sum, int count) {
+MOORHAZE_CLONES void add_pair_scaled(const float* one, const float* other, float weight, float* sum,
+                                     int count) {
     for (int i = 0; i < count; ++i) sum[i] += weight * (one[i] + other[i]);
 }
 
@@ -29,7 +30,8 @@ int mirrored(int place, int count) {
 }
 
 cv::Mat gaussian_blur(const cv::Mat& picture, double sigma_px, const Job& job) {
-    if (!(sigma_px >= 0) || !std::isfinite(sigma_px)) throw BadParameter("a blur needs a sigma of 0 px or more");
+    if (!(sigma_px >= 0) || !std::isfinite(sigma_px))
+        throw BadParameter("a blur needs a sigma of 0 px or more");
     CV_Assert(picture.depth() == CV_32F);
     if (sigma_px == 0 || picture.empty()) return picture.clone();
     const int reach = std::max(1, int(std::ceil(3 * sigma_px)));
@@ -50,8 +52,8 @@ cv::Mat gaussian_blur(const cv::Mat& picture, double sigma_px, const Job& job) {
         add_scaled(picture.ptr<float>(y), weights[0], middle, values);
         for (int i = 1; i <= reach; ++i)
             add_pair_scaled(picture.ptr<float>(mirrored(y - i, picture.rows)),
-                            picture.ptr<float>(mirrored(y + i, picture.rows)), weights[std::size_t(i)], middle,
-                            values);
+                            picture.ptr<float>(mirrored(y + i, picture.rows)), weights[std::size_t(i)],
+                            middle, values);
         for (int i = 1; i <= reach; ++i)
             for (int channel = 0; channel < channels; ++channel) {
                 middle[-i * channels + channel] = middle[mirrored(-i, width) * channels + channel];
@@ -62,7 +64,8 @@ cv::Mat gaussian_blur(const cv::Mat& picture, double sigma_px, const Job& job) {
         std::fill(target, target + values, 0.0f);
         add_scaled(middle, weights[0], target, values);
         for (int i = 1; i <= reach; ++i)
-            add_pair_scaled(middle - i * channels, middle + i * channels, weights[std::size_t(i)], target, values);
+            add_pair_scaled(middle - i * channels, middle + i * channels, weights[std::size_t(i)], target,
+                            values);
     });
     return out;
 }

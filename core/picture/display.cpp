@@ -46,8 +46,9 @@ void halve(const cv::Mat4b& fine, cv::Mat4b& half, PixelRect area) {
         for (int x = area.x; x < area.x + area.width; ++x) {
             const int right = std::min(2 * x + 1, fine.cols - 1);
             for (int channel = 0; channel < 3; ++channel)
-                out[x][channel] = std::uint8_t((upper[2 * x][channel] + upper[right][channel] + lower[2 * x][channel] +
-                                                lower[right][channel] + 2) / 4);
+                out[x][channel] = std::uint8_t((upper[2 * x][channel] + upper[right][channel] +
+                                                lower[2 * x][channel] + lower[right][channel] + 2) /
+                                               4);
             out[x][3] = 255;
         }
     });
@@ -104,7 +105,8 @@ void replace_in_levels(std::vector<cv::Mat4b>& levels, const cv::Mat4b& patch, c
     patch.copyTo(levels[0](area));
     for (std::size_t k = 1; k < levels.size(); ++k) {
         const int left = area.x / 2, top = area.y / 2;
-        area = PixelRect(left, top, (area.x + area.width + 1) / 2 - left, (area.y + area.height + 1) / 2 - top);
+        area =
+            PixelRect(left, top, (area.x + area.width + 1) / 2 - left, (area.y + area.height + 1) / 2 - top);
         halve(levels[k - 1], levels[k], area);
     }
 }

@@ -4,8 +4,8 @@
 
 namespace moorhaze {
 
-/// Luminance on a square-root scale, 0..1 for 0..1: even steps look about even, and noise of light is about even.
-/// The weights are those of ITU-R BT.709 whatever the primaries: it serves measures, not colours.
+/// Luminance on a square-root scale, 0..1 for 0..1: even steps look about even, and noise of light is about
+/// even. The weights are those of ITU-R BT.709 whatever the primaries: it serves measures, not colours.
 /// @param linear  H×W linear light.   @return H×W.   Thread-safe.
 cv::Mat1f perceptual_luma(const cv::Mat3f& linear, const Job& job);
 

@@ -16,8 +16,7 @@ MOORHAZE_CLONES void five_rows(const float* const* rows, float* out, int count) 
 }
 
 MOORHAZE_CLONES void three_rows(const float* const* rows, float* out, int count) {
-    for (int i = 0; i < count; ++i)
-        out[i] = (rows[0][i] + rows[2][i]) * (1 / 8.0f) + rows[1][i] * (6 / 8.0f);
+    for (int i = 0; i < count; ++i) out[i] = (rows[0][i] + rows[2][i]) * (1 / 8.0f) + rows[1][i] * (6 / 8.0f);
 }
 
 MOORHAZE_CLONES void two_rows(const float* const* rows, float* out, int count) {
@@ -52,7 +51,8 @@ MOORHAZE_CLONES void double_row(const float* row, float* out, int half, int widt
             const float here = row[x * Channels + c];
             out[2 * x * Channels + c] =
                 (row[before * Channels + c] + row[after * Channels + c]) * (1 / 8.0f) + here * (6 / 8.0f);
-            if (2 * x + 1 < width) out[(2 * x + 1) * Channels + c] = (here + row[after * Channels + c]) * 0.5f;
+            if (2 * x + 1 < width)
+                out[(2 * x + 1) * Channels + c] = (here + row[after * Channels + c]) * 0.5f;
         }
     }
 }
@@ -77,7 +77,8 @@ cv::Mat pyramid_down(const cv::Mat& picture, const Job& job) {
         for (int i = 0; i < 5; ++i) rows[i] = picture.ptr<float>(mirrored(2 * y + i - 2, picture.rows));
         five_rows(rows, filtered.data(), values);
         dispatch(
-            picture.channels(), [&] { halve_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); },
+            picture.channels(),
+            [&] { halve_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); },
             [&] { halve_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); });
     });
     return out;
@@ -94,7 +95,8 @@ cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
         const int before = middle > 0 ? middle - 1 : (picture.rows > 1 ? 1 : 0);
         const int after = middle + 1 < picture.rows ? middle + 1 : picture.rows - 1;
         if (y % 2 == 0) {
-            const float* rows[] = {picture.ptr<float>(before), picture.ptr<float>(middle), picture.ptr<float>(after)};
+            const float* rows[] = {picture.ptr<float>(before), picture.ptr<float>(middle),
+                                   picture.ptr<float>(after)};
             three_rows(rows, filtered.data(), values);
         } else {
             const float* rows[] = {picture.ptr<float>(middle), picture.ptr<float>(after)};

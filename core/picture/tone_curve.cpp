@@ -37,7 +37,8 @@ const cmsToneCurve* curve_of(cmsHPROFILE profile, int channel) {
     return curve && cmsIsToneCurveMonotonic(curve) && !cmsIsToneCurveDescending(curve) ? curve : nullptr;
 }
 
-MOORHAZE_CLONES void encode_values(const float* linear, const float* const* tables, float* encoded, int pixels) {
+MOORHAZE_CLONES void encode_values(const float* linear, const float* const* tables, float* encoded,
+                                   int pixels) {
     constexpr float last = float(ToneCurve::kEncodeSteps);
     for (int i = 0; i < pixels; ++i)
         for (int channel = 0; channel < 3; ++channel) {
@@ -45,13 +46,14 @@ MOORHAZE_CLONES void encode_values(const float* linear, const float* const* tabl
             const float place = std::sqrt(held) * last;
             const int below = std::min(int(place), ToneCurve::kEncodeSteps - 1);
             const float* table = tables[channel];
-            encoded[3 * i + channel] = table[below] + (place - float(below)) * (table[below + 1] - table[below]);
+            encoded[3 * i + channel] =
+                table[below] + (place - float(below)) * (table[below + 1] - table[below]);
         }
 }
 
 template <class Value>
-void encode_row(const std::array<std::vector<float>, 3>& tables, const float* linear, Value* encoded, int pixels,
-                float scale) {
+void encode_row(const std::array<std::vector<float>, 3>& tables, const float* linear, Value* encoded,
+                int pixels, float scale) {
     const float* pointers[] = {tables[0].data(), tables[1].data(), tables[2].data()};
     float buffer[3 * 128];
     for (int begin = 0; begin < pixels; begin += 128) {

@@ -12,7 +12,8 @@ class ToneCurve {
   public:
     static constexpr int kEncodeSteps = 4096;
 
-    /// Reads the profile's tone reproduction curves; a profile without them (tables, not RGB) is treated as sRGB.
+    /// Reads the profile's tone reproduction curves; a profile without them (tables, not RGB) is treated as
+    /// sRGB.
     explicit ToneCurve(const ColourProfile& profile);
 
     /// Linear light of an encoded 16-bit value. Tables of 65536 and 256 floats, for row kernels.

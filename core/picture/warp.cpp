@@ -28,7 +28,8 @@ struct KernelTable {
         };
         for (int phase = 0; phase <= kPhases; ++phase) {
             double sum = 0, raw[kTaps];
-            for (int tap = 0; tap < kTaps; ++tap) sum += raw[tap] = lanczos(tap - 2 - double(phase) / kPhases);
+            for (int tap = 0; tap < kTaps; ++tap)
+                sum += raw[tap] = lanczos(tap - 2 - double(phase) / kPhases);
             for (int tap = 0; tap < 8; ++tap) weight[phase][tap] = tap < kTaps ? float(raw[tap] / sum) : 0.0f;
         }
     }
@@ -46,7 +47,8 @@ struct Patch {
 };
 
 template <class Value>
-void fill_patch_row(const Value* source, int source_width, const float* const* roots, Patch& patch, float* out) {
+void fill_patch_row(const Value* source, int source_width, const float* const* roots, Patch& patch,
+                    float* out) {
     for (int i = 0; i < patch.width; ++i) {
         const Value* pixel = source + 3 * std::clamp(patch.left + i, 0, source_width - 1);
         out[4 * i] = roots[0][pixel[0]];
@@ -57,9 +59,9 @@ void fill_patch_row(const Value* source, int source_width, const float* const* r
 }
 
 /// One row of the target from a patch. `matrix` maps target pixels to source pixels, row by row.
-MOORHAZE_CLONES void warp_row(const float* patch, int patch_left, int patch_top, int patch_width, int patch_height,
-                              const double* matrix, int target_y, int target_x, int count, float gain,
-                              const float (*weights)[8], float* out) {
+MOORHAZE_CLONES void warp_row(const float* patch, int patch_left, int patch_top, int patch_width,
+                              int patch_height, const double* matrix, int target_y, int target_x, int count,
+                              float gain, const float (*weights)[8], float* out) {
     for (int i = 0; i < count; ++i) {
         const double x = target_x + i, y = target_y;
         const double scale = 1.0 / (matrix[6] * x + matrix[7] * y + matrix[8]);
@@ -143,7 +145,8 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan) {
     return spans;
 }
 
-LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan, const Job& job) {
+LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
+                           const Job& job) {
     if (plan.target.empty()) throw BadParameter("the area to fill is empty");
     if (plan.gain <= 0) throw BadParameter("a gain must be above 0");
     bool turned_round = false;
@@ -156,7 +159,8 @@ LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const W
     for (int channel = 0; channel < 3; ++channel) {
         const float* linear = frame.bits() == 8 ? curve.linear_of_8(channel) : curve.linear_of_16(channel);
         tables[channel].resize(std::size_t(steps));
-        for (int i = 0; i < steps; ++i) tables[channel][std::size_t(i)] = std::sqrt(std::max(linear[i], 0.0f));
+        for (int i = 0; i < steps; ++i)
+            tables[channel][std::size_t(i)] = std::sqrt(std::max(linear[i], 0.0f));
         roots[channel] = tables[channel].data();
     }
 
@@ -169,7 +173,8 @@ LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const W
         const int rows = std::min(kTileHeight, plan.target.height - top);
         for (int left = 0; left < plan.target.width; left += kTileWidth) {
             const int columns = std::min(kTileWidth, plan.target.width - left);
-            const SourceBox box = reach_of(to_source, plan.target.x + left, plan.target.y + top, columns, rows, source);
+            const SourceBox box =
+                reach_of(to_source, plan.target.x + left, plan.target.y + top, columns, rows, source);
             patch.left = box.left;
             patch.top = box.top;
             patch.width = box.right - box.left;

@@ -15,8 +15,8 @@ struct RowSpan {
 /// Where and how a frame's pixels go.
 struct WarpPlan {
     cv::Matx33d frame_to_reference = cv::Matx33d::eye();  ///< pixel centres at whole numbers
-    PixelRect target;    ///< part of the reference plane to fill, in reference pixels
-    double gain = 1.0;   ///< factor in linear light, > 0
+    PixelRect target;   ///< part of the reference plane to fill, in reference pixels
+    double gain = 1.0;  ///< factor in linear light, > 0
 };
 
 /// A frame laid over the reference plane, in linear light.
@@ -28,11 +28,12 @@ struct LinearFrame {
 /// Where the frame's pixels lie in each row of the target.
 std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan);
 
-/// Resamples once, from the file's own pixels: decoded by table, interpolated with a Lanczos kernel of three lobes
-/// on a square-root scale (in linear light its ringing would blacken the surround of highlights), levelled by
-/// `gain`, out in linear light. Works in tiles; memory is one output.
-/// @throws BadParameter for a matrix that cannot be turned round or an empty target; Cancelled.   Thread-safe.
+/// Resamples once, from the file's own pixels: decoded by table, interpolated with a Lanczos kernel of three
+/// lobes on a square-root scale (in linear light its ringing would blacken the surround of highlights),
+/// levelled by `gain`, out in linear light. Works in tiles; memory is one output.
+/// @throws BadParameter for a matrix that cannot be turned round or an empty target; Cancelled. Thread-safe.
 /// Source of the kernel: Duchon, "Lanczos Filtering in One and Two Dimensions", J. Appl. Meteor. 18, 1979.
-LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan, const Job& job);
+LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
+                           const Job& job);
 
 }  // namespace moorhaze

@@ -24,9 +24,8 @@ struct Job {
     /// The job of a step that takes the part `from`..`to` (0..1) of this one.
     Job part(double from, double to) const {
         if (!on_fraction) return {stop, {}};
-        return {stop, [report = on_fraction, from, to](double fraction) {
-                    report(from + (to - from) * fraction);
-                }};
+        return {stop,
+                [report = on_fraction, from, to](double fraction) { report(from + (to - from) * fraction); }};
     }
 
     /// The same stop request without progress, for a step inside a step.

@@ -49,7 +49,8 @@ TEST_CASE("strips, tiles, LZW, Deflate and uncompressed TIFFs of others give the
                                 "-t -w 64 -l 16 -c zip", "-B -c lzw", "-p separate -c none"}) {
             const auto theirs = (scratch / "theirs.tif").string();
             INFO(way << ", " << bits << " bit");
-            if (bits == 16 && std::string(way).find("separate") != std::string::npos) continue;  // tiffcp itself cannot
+            if (bits == 16 && std::string(way).find("separate") != std::string::npos)
+                continue;  // tiffcp itself cannot
             REQUIRE(run("tiffcp " + std::string(way) + " " + ours + " " + theirs).code == 0);
             const Picture back = read_picture(theirs);
             CHECK(cv::norm(back.pixels, picture.pixels, cv::NORM_INF) == 0);

@@ -1,7 +1,7 @@
 #include "core/files/picture_file.h"
 
-#include <catch2/catch.hpp>
 #include <lcms2.h>
+#include <catch2/catch.hpp>
 
 #include "tests/support/measures.h"
 #include "tests/support/scratch.h"

@@ -2,8 +2,8 @@
 
 #include <catch2/catch.hpp>
 
-#include "tests/support/series_files.h"
 #include "core/picture/tone_curve.h"
+#include "tests/support/series_files.h"
 #include "tests/support/textured.h"
 
 using namespace moorhaze;
