@@ -8,11 +8,11 @@ namespace moorhaze {
 
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
+        {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
+         &pyramid_merge},
         {"depth", "Depth map",
          "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
          &depth_merge},
-        {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
-         &pyramid_merge},
         {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend},
     };
     return methods;

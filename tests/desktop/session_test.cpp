@@ -82,12 +82,12 @@ TEST_CASE("align and merge gives a result that goes out of date when its input c
     session.set_range({1, 5});
     CHECK(session.geometry_is_current());  // a range needs no new alignment
     CHECK_FALSE(session.result_is_current());
-    session.set_method("pyramid");
+    session.set_method("depth");
     session.align_and_merge();
     wait_until([&] { return session.results().size() == 2; });
-    CHECK(session.result()->title.startsWith("Pyramid"));
+    CHECK(session.result()->title.startsWith("Depth map"));
     session.show_result(session.results()[0].id);
-    CHECK(session.result()->merge->method == "depth");
+    CHECK(session.result()->merge->method == "pyramid");
     session.drop_result(session.results()[0].id);
     CHECK(session.results().size() == 1);
 }
