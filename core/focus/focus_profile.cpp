@@ -15,10 +15,11 @@ constexpr int kLongSideCells = 96;
 /// Chosen on the rig's two scenes with noise: pure noise stays below 1.4.
 constexpr float kStandsOut = 1.6f;
 constexpr double kNothingSharpShare = 0.002;
-/// Neighbours that overlap like frames this far apart have a gap between them. Subjects are not equally deep
-/// everywhere: on the rig's faultless series neighbours look up to 2.3 steps apart, so a gap is told from
-/// about three missing frames on, and its size is a lower bound.
-constexpr double kGapDistance = 2.4;
+/// A gap is told from this many missing steps on, as far as overlaps tell them (a lower bound: they fall ever
+/// more slowly with distance). Subjects are not equally deep everywhere: on the rig's faultless series
+/// neighbours look up to 1.5 steps too far apart, but then several pairs in a row do, so a gap must also
+/// stand apart from the pairs beside it.
+constexpr double kLeastMissing = 1.4, kStandsApart = 0.6;
 
 std::string words(const char* format, double value) {
     char text[160];
@@ -75,6 +76,8 @@ std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles, const
     }
     std::vector<FocusGap> gaps;
     if (usual.size() < 2 || count < 5) return gaps;
+    std::vector<double> missing(std::size_t(count) - 1,
+                                -1);  // steps between each frame and the next; -1: not known
     for (int i = 0; i + 1 < count; ++i) {
         const double value = overlap_of(i, i + 1);
         if (value < 0) continue;
@@ -85,7 +88,14 @@ std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles, const
                 break;
             }
         if (value > usual[0]) distance = 1;
-        if (distance >= kGapDistance) gaps.push_back({i, i + 1, distance - 1});
+        missing[std::size_t(i)] = distance - 1;
+    }
+    for (int i = 0; i + 1 < count; ++i) {
+        const double here = missing[std::size_t(i)];
+        double beside = 0;
+        if (i > 0) beside = std::max(beside, missing[std::size_t(i) - 1]);
+        if (i + 2 < count) beside = std::max(beside, missing[std::size_t(i) + 1]);
+        if (here >= kLeastMissing && here - beside >= kStandsApart) gaps.push_back({i, i + 1, here});
     }
     return gaps;
 }
