@@ -2,6 +2,7 @@
 // export.
 #include <QApplication>
 #include <QComboBox>
+#include <QDragEnterEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMessageBox>
@@ -254,9 +255,13 @@ TEST_CASE("a folder dropped on the window is opened; a broken frame in it is tol
     const auto main = window();
     QMimeData data;
     data.setUrls({QUrl::fromLocalFile(folder)});
+    // As the system does it: what is dragged comes in first, and only where it is welcome can it be dropped.
+    QDragEnterEvent enter(QPoint(600, 400), Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(main.get(), &enter);
+    CHECK(enter.isAccepted());
     QDropEvent drop(QPointF(600, 400), Qt::CopyAction, &data, Qt::LeftButton, {});
     QApplication::sendEvent(main.get(), &drop);
-    wait_until([&] { return main->session().has_series(); });
+    wait_until([&] { return main->session().has_series(); }, 20'000);
     CHECK(main->session().series().count() == 23);
     CHECK(main->notice().isVisible());
     CHECK(main->notice().is_error());

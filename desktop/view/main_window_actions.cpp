@@ -1,0 +1,176 @@
+// The menus and keys of the window.
+#include <QAction>
+#include <QApplication>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QScrollArea>
+#include <algorithm>
+
+#include "desktop/tray/deliver_tray.h"
+#include "desktop/view/bars.h"
+#include "desktop/view/main_window.h"
+#include "desktop/view/path_bar.h"
+#include "desktop/view/picture_view.h"
+#include "desktop/view/sounding_panel.h"
+
+namespace moorhaze::desktop {
+
+QAction* MainWindow::add_action(QWidget* menu, const QString& text, const QKeySequence& key,
+                                const QString& tip, const std::function<void()>& done) {
+    auto* action = new QAction(text, this);
+    action->setShortcut(key);
+    action->setToolTip(tip);
+    action->setStatusTip(tip);
+    connect(action, &QAction::triggered, this, done);
+    if (menu) menu->addAction(action);
+    addAction(action);  // the key works wherever the focus is
+    return action;
+}
+
+void MainWindow::build_actions() {
+    auto* series = menus_->addMenu(tr("&Series"));
+    add_action(series, tr("Open a folder..."), QKeySequence(tr("Ctrl+O")),
+               tr("Choose the folder of one series"), [this] { ask_for_folder(); });
+    add_action(series, tr("Open files..."), QKeySequence(tr("Ctrl+Shift+O")),
+               tr("Choose the frames of one series"), [this] { ask_for_files(); });
+    auto* demos = series->addMenu(tr("Open the demo"));
+    const QStringList names = demo_names();
+    for (int i = 0; i < names.size(); ++i)
+        add_action(demos, names[i], i == 0 ? QKeySequence(tr("Ctrl+D")) : QKeySequence(),
+                   tr("A series that comes with Moorhaze"), [this, name = names[i]] { open_demo(name); });
+    series->addSeparator();
+    add_action(series, tr("Align"), QKeySequence(tr("Ctrl+L")),
+               tr("Finds how the frames lie against each other"), [this] { session_.align(); });
+    add_action(series, tr("Align and merge"), QKeySequence(tr("Ctrl+Return")),
+               tr("Aligns if needed, then merges"), [this] { session_.align_and_merge(); });
+    series->addSeparator();
+    add_action(series, tr("Export"), QKeySequence(tr("Ctrl+E")), tr("Saves the picture"), [this] {
+        session_.set_stage(Stage::deliver);
+        if (session_.result()) deliver_->save();
+    });
+    series->addSeparator();
+    add_action(series, tr("Quit"), QKeySequence(QKeySequence::Quit), tr("Leaves Moorhaze"),
+               [this] { close(); });
+
+    auto* edit = menus_->addMenu(tr("&Edit"));
+    auto* undo = session_.undo_stack().createUndoAction(this, tr("Undo"));
+    undo->setShortcut(QKeySequence(tr("Ctrl+Z")));
+    auto* redo = session_.undo_stack().createRedoAction(this, tr("Redo"));
+    redo->setShortcuts({QKeySequence(tr("Ctrl+Y")), QKeySequence(tr("Ctrl+Shift+Z"))});
+    for (QAction* action : {undo, redo}) edit->addAction(action), addAction(action);
+    edit->addSeparator();
+    add_action(edit, tr("Leave out or take back the frame"), QKeySequence(tr("X")), tr("The frame shown"),
+               [this] { toggle_use(); });
+    add_action(edit, tr("Leave out all that is suggested"), QKeySequence(tr("A")), tr("One step of undo"),
+               [this] { session_.accept_suggestions(); });
+    add_action(edit, tr("Next suggestion"), QKeySequence(tr("N")), tr("Shows the next suggested frame"),
+               [this] { step_suggestion(); });
+    add_action(edit, tr("Near limit here"), QKeySequence(tr("[")), tr("The frame shown becomes the nearest"),
+               [this] {
+                   if (session_.has_series())
+                       session_.set_range({session_.current_frame(),
+                                           std::max(session_.current_frame(), session_.series().range.last)});
+               });
+    add_action(edit, tr("Far limit here"), QKeySequence(tr("]")), tr("The frame shown becomes the farthest"),
+               [this] {
+                   if (session_.has_series())
+                       session_.set_range({std::min(session_.current_frame(), session_.series().range.first),
+                                           session_.current_frame()});
+               });
+    add_action(edit, tr("Reference frame here"), QKeySequence(tr("R")),
+               tr("The frame shown becomes the reference frame"),
+               [this] { session_.set_reference(session_.current_frame()); });
+    edit->addSeparator();
+    add_action(edit, tr("Draw in"), QKeySequence(tr("B")), tr("The brush paints the source frame in"),
+               [this] { set_wipe_back(false); });
+    add_action(edit, tr("Wipe back"), QKeySequence(tr("E")), tr("The brush paints the merge back"),
+               [this] { set_wipe_back(true); });
+    auto scale_brush = [this](double factor) {
+        Brush brush = mend_.brush();
+        brush.radius_px = std::clamp(brush.radius_px * factor, 1.0, 1000.0);
+        mend_.set_brush(brush);
+    };
+    add_action(edit, tr("Smaller brush"), QKeySequence(tr(",")), tr("Brush size"),
+               [scale_brush] { scale_brush(1 / 1.25); });
+    add_action(edit, tr("Larger brush"), QKeySequence(tr(".")), tr("Brush size"),
+               [scale_brush] { scale_brush(1.25); });
+
+    auto* view = menus_->addMenu(tr("&View"));
+    add_action(view, tr("Fit the window"), QKeySequence(tr("Ctrl+0")), tr("The whole picture"),
+               [this] { picture_->fit(); });
+    add_action(view, tr("100 %"), QKeySequence(tr("Ctrl+1")), tr("A picture pixel on each screen pixel"),
+               [this] { picture_->set_zoom(1); });
+    add_action(view, tr("200 %"), QKeySequence(tr("Ctrl+2")), tr("Twice the size"),
+               [this] { picture_->set_zoom(2); });
+    add_action(view, tr("Closer"), QKeySequence(tr("+")), tr("Zooms in"),
+               [this] { picture_->set_zoom(picture_->zoom() * 1.414213562); });
+    add_action(view, tr("Farther away"), QKeySequence(tr("-")), tr("Zooms out"),
+               [this] { picture_->set_zoom(picture_->zoom() / 1.414213562); });
+    view->addSeparator();
+    add_action(view, tr("Next frame, farther"), QKeySequence(tr("PgUp")), tr("One frame towards far"),
+               [this] { session_.set_current_frame(session_.current_frame() + 1); });
+    add_action(view, tr("Next frame, nearer"), QKeySequence(tr("PgDown")), tr("One frame towards near"),
+               [this] { session_.set_current_frame(session_.current_frame() - 1); });
+    curtain_action_ = add_action(view, tr("Curtain"), QKeySequence(tr("C")),
+                                 tr("Two pictures either side of a movable line"), [] {});
+    curtain_action_->setCheckable(true);
+    connect(curtain_action_, &QAction::toggled, picture_, &PictureView::set_curtain);
+    add_action(view, tr("Flip while held: V"), {}, tr("Shows the other picture for a moment"), [this] {
+        picture_->set_flipped(false);
+    })->setEnabled(false);
+    view->addSeparator();
+    tray_action_ =
+        add_action(view, tr("Tray"), QKeySequence(tr("F9")), tr("Folds the tray away or back"), [] {});
+    tray_action_->setCheckable(true);
+    tray_action_->setChecked(true);
+    connect(tray_action_, &QAction::toggled, tray_room_, &QWidget::setVisible);
+    auto* stages = view->addMenu(tr("Stage"));
+    for (int i = 0; i < kStageCount; ++i)
+        add_action(stages, PathBar::name(Stage(i)), QKeySequence(tr("Alt+%1").arg(i + 1)),
+                   tr("Goes to this stage"), [this, i] { session_.set_stage(Stage(i)); });
+    for (int i = 0; i < Sounding::kPatches; ++i) {
+        digit_actions_[std::size_t(i)] =
+            add_action(nullptr, tr("Patch %1").arg(i + 1), QKeySequence(QString::number(i + 1)), {},
+                       [this, i] { panel_->choose(i + 1); });
+        digit_actions_[std::size_t(i)]->setEnabled(false);
+    }
+    add_action(nullptr, tr("Stop or close"), QKeySequence(Qt::Key_Escape), {}, [this] {
+        if (sounding_.is_open())
+            sounding_.close();
+        else if (notice_->isVisible())
+            notice_->hide();
+        else
+            session_.jobs().cancel();
+    });
+
+    auto* help = menus_->addMenu(tr("&Help"));
+    add_action(help, tr("Keys"), QKeySequence(Qt::Key_F1), tr("What the keys do"), [this] {
+        QMessageBox box(this);
+        box.setWindowTitle(tr("Keys"));
+        box.setText(
+            tr("<b>Frames</b><br>Page up, page down: farther, nearer. X: leave out or take back. [ and ]: "
+               "near and far limit. "
+               "R: reference frame. A: accept suggestions, N: next one.<br><br>"
+               "<b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
+               "wheel: step frames. "
+               "Click: sounding, digits pick from it. Right-click or S: sounding while a brush is on. "
+               "C: curtain. V, held: flip. Ctrl+0, Ctrl+1, Ctrl+2: fit, 100 %, 200 %.<br><br>"
+               "<b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
+               "Return points; "
+               "with a brush Return puts it down and lifts it.<br><br>"
+               "<b>Job</b><br>Ctrl+Return: align and merge. B, E: draw in, wipe back. Comma, full stop: "
+               "brush size. Ctrl+E: export. "
+               "Alt+1 to Alt+6: stages. Esc: close the sounding or the message, stop the job. F9: fold the "
+               "tray."));
+        box.exec();
+    });
+    add_action(help, tr("About Moorhaze"), {}, tr("What this is"), [this] {
+        QMessageBox::about(this, tr("About Moorhaze"),
+                           tr("Moorhaze %1 merges focus-bracketed series of close-up pictures.<br><br>Icons: "
+                              "Lucide (ISC licence). "
+                              "Font: Open Sans (Apache licence 2.0).")
+                               .arg(QApplication::applicationVersion()));
+    });
+}
+
+}  // namespace moorhaze::desktop
