@@ -103,7 +103,6 @@ class MainWindow : public QMainWindow {
     PathBar* path_ = nullptr;
     QAction *curtain_action_ = nullptr, *tray_action_ = nullptr;
     std::array<QAction*, Sounding::kPatches> digit_actions_{};
-    std::array<double, kStageCount> tray_scroll_{};
     QPointF hovered_;
     bool is_hovering_ = false;
     bool source_follows_sounding_ = false;
