@@ -111,11 +111,7 @@ int main(int argc, char** argv) {
     on(merge, [&] { window.session().align_and_merge(); });
     on(stage, [&] { window.session().set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
     on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
-    on(curtain, [&] {
-        window.picture_view().set_curtain(true);
-        window.session().set_current_frame(window.session().current_frame());
-        emit window.session().current_frame_changed();
-    });
+    on(curtain, [&] { window.picture_view().set_curtain(true); });
     on(zoom, [&] {
         auto& view = window.picture_view();
         if (parser.isSet(point)) {

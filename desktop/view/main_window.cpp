@@ -399,13 +399,10 @@ void MainWindow::show_picture() {
     const FrameView frame = frame_view();
     const bool has_geometry = session_.geometry().has_value();
     const int reference = has_geometry ? session_.geometry()->reference : session_.reference();
-    std::vector<FrameView> wishes;
-    if (!shows_result() || picture_->curtain() || session_.stage() == Stage::mend) wishes.push_back(frame);
+    std::vector<FrameView> wishes{frame};
     if (session_.stage() == Stage::align && has_geometry) wishes.push_back({reference, true});
     if (!shows_result())
         for (const int step : {1, -1, 2, -2}) wishes.push_back({frame.frame + step, frame.aligned});
-    else
-        wishes.push_back(frame);
     store_.want(wishes);
 
     const auto own = store_.find(frame);
