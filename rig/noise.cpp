@@ -1,14 +1,14 @@
 #include "rig/noise.h"
 
+#include "core/work/clones.h"
+
 namespace moorhaze::rig {
 namespace {
 
-float gradient(std::uint32_t mixed, float x, float y, float z) {
-    const std::uint32_t h = mixed & 15;
-    const float u = h < 8 ? x : y;
-    const float v = h < 4 ? y : (h == 12 || h == 14 ? x : z);
-    return ((h & 1) ? -u : u) + ((h & 2) ? -v : v);
-}
+/// Eight values worked on at once: the corners of a lattice cube.
+typedef float Floats __attribute__((vector_size(32)));
+typedef std::uint32_t Words __attribute__((vector_size(32)));
+typedef std::int32_t Whole __attribute__((vector_size(32)));
 
 /// Without the call that std::floor is on processors before SSE4.1.
 int floor_of(float value) {
@@ -35,22 +35,27 @@ float random_unit(std::uint32_t seed, std::uint32_t index) {
     return float(hash(hash(seed) + index * 0x9e3779b9u) >> 8) * (1.0f / 16777216.0f);
 }
 
+MOORHAZE_CLONES
 float smooth_noise(Vec3 place) {
+    constexpr Words kRight = {0, 1, 0, 1, 0, 1, 0, 1}, kDown = {0, 0, 1, 1, 0, 0, 1, 1},
+                    kDeep = {0, 0, 0, 0, 1, 1, 1, 1};
     const int ix = floor_of(place.x), iy = floor_of(place.y), iz = floor_of(place.z);
     const float x = place.x - float(ix), y = place.y - float(iy), z = place.z - float(iz);
-    const float u = fade(x), v = fade(y), w = fade(z);
-    const std::uint32_t across = std::uint32_t(ix) * 73856093u, down = std::uint32_t(iy) * 19349663u,
-                        deep = std::uint32_t(iz) * 83492791u;
-    float corner[8];
-    for (std::uint32_t i = 0; i < 8; ++i) {
-        const std::uint32_t cx = i & 1, cy = (i >> 1) & 1, cz = i >> 2;
-        std::uint32_t mixed = (across + cx * 73856093u) ^ (down + cy * 19349663u) ^ (deep + cz * 83492791u);
-        mixed = (mixed ^ (mixed >> 15)) * 0x846ca68bu;
-        corner[i] = gradient(mixed >> 16, x - float(cx), y - float(cy), z - float(cz));
-    }
-    auto lerp = [](float a, float b, float t) { return a + t * (b - a); };
-    return lerp(lerp(lerp(corner[0], corner[1], u), lerp(corner[2], corner[3], u), v),
-                lerp(lerp(corner[4], corner[5], u), lerp(corner[6], corner[7], u), v), w);
+    Words mixed = ((std::uint32_t(ix) + kRight) * 73856093u) ^ ((std::uint32_t(iy) + kDown) * 19349663u) ^
+                  ((std::uint32_t(iz) + kDeep) * 83492791u);
+    mixed = (mixed ^ (mixed >> 15)) * 0x846ca68bu;
+    const Whole h = (Whole)(mixed >> 16) & 15;  // signed: every processor compares those
+    // From the cube's corners, along the middle of one of its edges.
+    const Floats from_x = x - __builtin_convertvector(kRight, Floats);
+    const Floats from_y = y - __builtin_convertvector(kDown, Floats);
+    const Floats from_z = z - __builtin_convertvector(kDeep, Floats);
+    const Floats u = h < 8 ? from_x : from_y;
+    const Floats v = h < 4 ? from_y : ((h | 2) == 14 ? from_x : from_z);
+    const Floats corner = (Floats)((Whole)u ^ (h << 31)) + (Floats)((Whole)v ^ ((h & 2) << 30));
+    const float s = fade(x), t = fade(y), w = fade(z);
+    auto lerp = [](float a, float b, float part) { return a + part * (b - a); };
+    return lerp(lerp(lerp(corner[0], corner[1], s), lerp(corner[2], corner[3], s), t),
+                lerp(lerp(corner[4], corner[5], s), lerp(corner[6], corner[7], s), t), w);
 }
 
 float cloud_noise(Vec3 place, int octaves) {

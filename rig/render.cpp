@@ -104,44 +104,56 @@ cv::Mat3f smoothed(const cv::Mat3f& picture, const cv::Mat1f& smoothing, const J
 
 cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, const RayBudget& budget,
                             std::uint32_t seed, const Job& job) {
-    cv::Mat3f picture(camera.height_px, camera.width_px);
-    cv::Mat1f smoothing(picture.size());
+    const cv::Size size(camera.width_px, camera.height_px);
+    cv::Mat3f picture(size);
+    cv::Mat1f smoothing(size), variance(size);
     const RayMaker rays(camera);
     const BlurDisc disc(camera);
-    for_rows(picture.rows, job, [&](int y) {
-        for (int x = 0; x < picture.cols; ++x) {
-            const EvenSequence even(seed, x, y);
-            Vec3 sum;
-            float smallest_disc = 1e9f;
-            double roots = 0, squares = 0;
-            int count = 0;
-            for (int goal = budget.fewest; count < budget.most;) {
-                for (; count < goal; ++count) {
-                    const float radius = std::sqrt(even.at(count, 2));
-                    const float turn = 2 * std::numbers::pi_v<float> * even.at(count, 3);
-                    float distance = 0;
-                    const Vec3 light =
-                        held(scene.look(rays.ray(float(x) + 0.75f * tent(even.at(count, 0)),
-                                                 float(y) + 0.75f * tent(even.at(count, 1)),
-                                                 radius * std::cos(turn), radius * std::sin(turn)),
-                                        distance));
-                    smallest_disc = std::min(smallest_disc, disc.radius_px(distance));
-                    sum = sum + light;
-                    const double root = root_luminance(light);
-                    roots += root;
-                    squares += root * root;
-                }
-                const double mean = roots / count;
-                const double error = std::sqrt(std::max(0.0, squares / count - mean * mean) / count);
-                if (error < budget.tolerance * (1 + smoothing_px(smallest_disc))) break;
-                goal = std::min(budget.most, goal + budget.fewest);
-            }
-            const float scale = 1.0f / float(count);
-            picture(y, x) = {sum.x * scale, sum.y * scale, sum.z * scale};
+    // Rays `from` to `to` of a pixel, added to what it has.
+    auto shoot = [&](int x, int y, int from, int to, auto&& each) {
+        const EvenSequence even(seed, x, y);
+        for (int i = from; i < to; ++i) {
+            const float radius = std::sqrt(even.at(i, 2)), turn = 2 * std::numbers::pi_v<float> * even.at(i, 3);
+            float distance = 0;
+            const Vec3 light = held(scene.look(
+                rays.ray(float(x) + 0.75f * tent(even.at(i, 0)), float(y) + 0.75f * tent(even.at(i, 1)),
+                         radius * std::cos(turn), radius * std::sin(turn)),
+                distance));
+            picture(y, x) += cv::Vec3f(light.x, light.y, light.z);
+            each(light, disc.radius_px(distance));
+        }
+    };
+    // A few rays for everyone tell where they disagree, ...
+    const int few = std::min(budget.fewest, budget.most);
+    for_rows(size.height, job.part(0, 0.4), [&](int y) {
+        for (int x = 0; x < size.width; ++x) {
+            picture(y, x) = {0, 0, 0};
+            float smallest_disc = 1e9f, roots = 0, squares = 0;
+            shoot(x, y, 0, few, [&](Vec3 light, float disc_px) {
+                smallest_disc = std::min(smallest_disc, disc_px);
+                const float root = root_luminance(light);
+                roots += root;
+                squares += root * root;
+            });
+            const auto count = float(few);
+            variance(y, x) = std::max(0.0f, squares / count - roots * roots / (count * count));
             smoothing(y, x) = smoothing_px(smallest_disc);
         }
     });
-    return smoothed(picture, least_around(smoothing), job);
+    // ... and the others go there: as many as bring the standard error down to what is asked for. So few rays
+    // can agree by chance, so the neighbours are asked too.
+    cv::Mat1f around;
+    cv::blur(variance, around, {3, 3}, {-1, -1}, cv::BORDER_REFLECT_101);
+    for_rows(size.height, job.part(0.4, 1), [&](int y) {
+        for (int x = 0; x < size.width; ++x) {
+            const float allowed = budget.tolerance * (1 + smoothing(y, x));
+            const float needed = std::max(around(y, x), 0.5f * variance(y, x)) / (allowed * allowed);
+            const int count = std::clamp(int(std::ceil(needed)), few, budget.most);
+            shoot(x, y, few, count, [](Vec3, float) {});
+            picture(y, x) *= 1.0f / float(count);
+        }
+    });
+    return smoothed(picture, least_around(smoothing), job.quiet());
 }
 
 cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel,

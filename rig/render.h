@@ -4,9 +4,9 @@
 namespace moorhaze::rig {
 
 struct RayBudget {
-    int fewest = 10;           ///< rays of every pixel
-    int most = 60;             ///< where they disagree
-    float tolerance = 0.012f;  ///< standard error of the square root of luminance at which a pixel is done
+    int fewest = 6;            ///< rays of every pixel
+    int most = 48;             ///< where they disagree
+    float tolerance = 0.016f;  ///< standard error of the square root of luminance at which a pixel is done
 };
 
 /// One exposure through the whole lens, linear light. Deterministic by seed for any number of threads.

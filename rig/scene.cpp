@@ -1,8 +1,10 @@
 #include "rig/scene.h"
 
+#include <embree3/rtcore.h>
+
 #include <algorithm>
 #include <array>
-#include <numeric>
+#include <limits>
 
 #include "core/work/for_rows.h"
 #include "rig/noise.h"
@@ -10,29 +12,10 @@
 namespace moorhaze::rig {
 namespace {
 
+constexpr unsigned kTriangles = 0, kHairs = 1;
+constexpr float kNearest_mm = 1e-3f;
 constexpr int kSkyRays = 28, kKeyRays = 14;
 constexpr float kSkyReach_mm = 18;  // farther things don't darken the sky: they lie in the same light
-
-struct Box {
-    Vec3 low{1e30f, 1e30f, 1e30f}, high{-1e30f, -1e30f, -1e30f};
-    void add(Vec3 p) {
-        low = {std::min(low.x, p.x), std::min(low.y, p.y), std::min(low.z, p.z)};
-        high = {std::max(high.x, p.x), std::max(high.y, p.y), std::max(high.z, p.z)};
-    }
-    void add(const Box& other) {
-        if (other.low.x > other.high.x) return;  // empty
-        add(other.low);
-        add(other.high);
-    }
-    float half_area() const {
-        const Vec3 d = high - low;
-        return d.x < 0 ? 0 : d.x * d.y + d.y * d.z + d.z * d.x;
-    }
-};
-
-float axis_of(Vec3 v, int axis) {
-    return axis == 0 ? v.x : axis == 1 ? v.y : v.z;
-}
 
 /// Two directions square to `axis`.
 std::array<Vec3, 2> frame_around(Vec3 axis) {
@@ -49,153 +32,9 @@ std::array<float, 2> even_pair(int index, std::uint32_t seed) {
             part(0.5698402909980532 * index + random_unit(seed, 2))};
 }
 
-}  // namespace
-
-PreparedScene::PreparedScene(Scene scene, const Job& job) : scene_(std::move(scene)) {
-    build();
-    bake(job);
-}
-
-void PreparedScene::build() {
-    const std::size_t triangle_count = scene_.triangles.size();
-    const std::size_t count = triangle_count + scene_.hairs.size();
-    std::vector<Box> boxes(count);
-    order_.resize(count);
-    std::vector<Vec3> centres(count);
-    for (std::size_t i = 0; i < count; ++i) {
-        if (i < triangle_count) {
-            for (const auto corner : scene_.triangles[i].corner) boxes[i].add(scene_.vertices[corner].place);
-        } else {
-            const HairPiece& hair = scene_.hairs[i - triangle_count];
-            const Vec3 around{hair.radius, hair.radius, hair.radius};
-            for (const Vec3 end : {hair.from, hair.to}) {
-                boxes[i].add(end - around);
-                boxes[i].add(end + around);
-            }
-        }
-        centres[i] = (boxes[i].low + boxes[i].high) * 0.5f;
-    }
-    std::iota(order_.begin(), order_.end(), 0u);
-
-    // Binned surface-area heuristic: Wald, "On fast Construction of SAH-based Bounding Volume Hierarchies",
-    // 2007.
-    constexpr int kBins = 16;
-    struct Task {
-        std::uint32_t node, begin, end;
-    };
-    std::vector<Task> tasks;
-    nodes_.clear();
-    nodes_.reserve(2 * count + 1);
-    nodes_.push_back({});
-    tasks.push_back({0, 0, std::uint32_t(count)});
-    while (!tasks.empty()) {
-        const Task task = tasks.back();
-        tasks.pop_back();
-        Box all, middle;
-        for (auto i = task.begin; i < task.end; ++i) {
-            all.add(boxes[order_[i]]);
-            middle.add(centres[order_[i]]);
-        }
-        Node& node = nodes_[task.node];
-        node.low[0] = all.low.x, node.low[1] = all.low.y, node.low[2] = all.low.z;
-        node.high[0] = all.high.x, node.high[1] = all.high.y, node.high[2] = all.high.z;
-        const auto size = task.end - task.begin;
-        node.first = task.begin;
-        node.count = size;
-        if (size <= 2) continue;
-
-        float best_cost = float(size) * all.half_area();
-        int best_axis = -1, best_bin = 0;
-        for (int axis = 0; axis < 3; ++axis) {
-            const float low = axis_of(middle.low, axis), extent = axis_of(middle.high, axis) - low;
-            if (extent <= 0) continue;
-            std::array<Box, kBins> bin_box;
-            std::array<int, kBins> bin_count{};
-            for (auto i = task.begin; i < task.end; ++i) {
-                const int bin =
-                    std::min(kBins - 1, int((axis_of(centres[order_[i]], axis) - low) / extent * kBins));
-                bin_box[std::size_t(bin)].add(boxes[order_[i]]);
-                ++bin_count[std::size_t(bin)];
-            }
-            std::array<float, kBins> right_cost{};
-            Box right;
-            int right_count = 0;
-            for (int bin = kBins - 1; bin > 0; --bin) {
-                right.add(bin_box[std::size_t(bin)]);
-                right_count += bin_count[std::size_t(bin)];
-                right_cost[std::size_t(bin)] = right.half_area() * float(right_count);
-            }
-            Box left;
-            int left_count = 0;
-            for (int bin = 0; bin + 1 < kBins; ++bin) {
-                left.add(bin_box[std::size_t(bin)]);
-                left_count += bin_count[std::size_t(bin)];
-                if (left_count == 0 || left_count == int(size)) continue;
-                const float cost = left.half_area() * float(left_count) + right_cost[std::size_t(bin) + 1] +
-                                   0.5f * all.half_area();
-                if (cost < best_cost) best_cost = cost, best_axis = axis, best_bin = bin;
-            }
-        }
-        if (best_axis < 0) {
-            if (size <= 16) continue;
-            best_axis = 0;
-            best_bin = -1;
-        }
-        std::uint32_t split = task.begin + size / 2;
-        if (best_bin >= 0) {
-            const float low = axis_of(middle.low, best_axis);
-            const float extent = axis_of(middle.high, best_axis) - low;
-            split = std::uint32_t(
-                std::partition(order_.begin() + task.begin, order_.begin() + task.end,
-                               [&](std::uint32_t i) {
-                                   return std::min(kBins - 1, int((axis_of(centres[i], best_axis) - low) /
-                                                                  extent * kBins)) <= best_bin;
-                               }) -
-                order_.begin());
-        }
-        const auto child = std::uint32_t(nodes_.size());
-        node.first = child;
-        node.count = 0;
-        nodes_.push_back({});
-        nodes_.push_back({});
-        tasks.push_back({child, task.begin, split});
-        tasks.push_back({child + 1, split, task.end});
-    }
-
-    facets_.reserve(count);
-    for (const std::uint32_t primitive : order_) {
-        Facet facet{{}, {}, {}, primitive};
-        if (primitive < triangle_count) {
-            const auto& corner = scene_.triangles[primitive].corner;
-            facet.corner = scene_.vertices[corner[0]].place;
-            facet.side_b = scene_.vertices[corner[1]].place - facet.corner;
-            facet.side_c = scene_.vertices[corner[2]].place - facet.corner;
-        }
-        facets_.push_back(facet);
-    }
-}
-
-/// Triangles by Möller & Trumbore, "Fast, Minimum Storage Ray/Triangle Intersection", 1997.
-void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) const {
-    const Facet& facet = facets_[place];
-    const std::uint32_t primitive = facet.primitive;
-    if (primitive < scene_.triangles.size()) {
-        const Vec3 a = facet.corner, ab = facet.side_b, ac = facet.side_c;
-        const Vec3 p = cross(ray.direction, ac);
-        const float determinant = dot(ab, p);
-        if (std::abs(determinant) < 1e-12f) return;
-        const float inverse = 1.0f / determinant;
-        const Vec3 s = ray.origin - a;
-        const float u = dot(s, p) * inverse;
-        if (u < 0 || u > 1) return;
-        const Vec3 q = cross(s, ab);
-        const float v = dot(ray.direction, q) * inverse;
-        if (v < 0 || u + v > 1) return;
-        const float distance = dot(ac, q) * inverse;
-        if (distance > 1e-3f && distance < best.distance) best = {distance, primitive, u, v};
-        return;
-    }
-    const HairPiece& hair = scene_.hairs[primitive - scene_.triangles.size()];
+/// Where a ray meets a hair between `nearest` and `farthest`; infinity where it doesn't.
+float meet_hair(const HairPiece& hair, const Ray& ray, float nearest, float farthest) {
+    constexpr float kNever = std::numeric_limits<float>::infinity();
     // Counted from where the ray passes the hair: from the lens, squares of hundreds of millimetres would
     // drown a radius of hundredths.
     const float passing = dot(hair.from - ray.origin, ray.direction);
@@ -208,68 +47,133 @@ void PreparedScene::test(std::uint32_t place, const Ray& ray, Meeting& best) con
     const Vec3 offset_across = offset - along * offset_along, ray_across = ray.direction - along * ray_along;
     const float a = dot(ray_across, ray_across), b = dot(ray_across, offset_across);
     const float c = dot(offset_across, offset_across) - hair.radius * hair.radius;
-    auto offer = [&](float from_passing) {
+    auto within = [&](float from_passing) {
         const float distance = passing + from_passing;
-        if (distance > 1e-3f && distance < best.distance) best = {distance, primitive, 0, 0};
+        return distance > nearest && distance < farthest ? distance : kNever;
     };
     const float h = b * b - a * c;
     if (a > 1e-12f && h >= 0) {
         const float t = (-b - std::sqrt(h)) / a;
         const float height = offset_along + t * ray_along;
-        if (height > 0 && height < long_mm) {
-            offer(t);
-            return;
-        }
+        if (height > 0 && height < long_mm) return within(t);
     }
+    float best = kNever;
     for (const Vec3 end : {hair.from, hair.to}) {
         const Vec3 to = origin - end;
         const float half = dot(to, ray.direction);
         const float root = half * half - dot(to, to) + hair.radius * hair.radius;
-        if (root >= 0) offer(-half - std::sqrt(root));
-    }
-}
-
-template <bool kAny>
-Meeting PreparedScene::trace(const Ray& ray, float farthest) const {
-    Meeting best;
-    best.distance = farthest;
-    const float origin[3] = {ray.origin.x, ray.origin.y, ray.origin.z};
-    const float inverse[3] = {1.0f / ray.direction.x, 1.0f / ray.direction.y, 1.0f / ray.direction.z};
-    auto entry = [&](const Node& node) {
-        float low = 0, high = best.distance;
-        for (int axis = 0; axis < 3; ++axis) {
-            const float one = (node.low[axis] - origin[axis]) * inverse[axis];
-            const float two = (node.high[axis] - origin[axis]) * inverse[axis];
-            low = std::max(low, std::min(one, two));
-            high = std::min(high, std::max(one, two));
-        }
-        return low <= high ? low : 1e30f;
-    };
-    std::uint32_t stack[64];
-    int depth = 0;
-    if (!order_.empty() && entry(nodes_[0]) < 1e30f) stack[depth++] = 0;
-    while (depth > 0) {
-        const Node& node = nodes_[stack[--depth]];
-        if (node.count > 0) {
-            for (std::uint32_t i = 0; i < node.count; ++i) test(node.first + i, ray, best);
-            if (kAny && best.found()) return best;
-            continue;
-        }
-        const float left = entry(nodes_[node.first]), right = entry(nodes_[node.first + 1]);
-        const std::uint32_t near = left <= right ? node.first : node.first + 1;
-        const std::uint32_t far = left <= right ? node.first + 1 : node.first;
-        if (std::max(left, right) < best.distance) stack[depth++] = far;
-        if (std::min(left, right) < best.distance) stack[depth++] = near;
+        if (root >= 0) best = std::min(best, within(-half - std::sqrt(root)));
     }
     return best;
 }
 
+const HairPiece& hair_of(void* hairs, unsigned index) {
+    return static_cast<const HairPiece*>(hairs)[index];
+}
+
+Ray ray_of(const RTCRay& ray) {
+    return {{ray.org_x, ray.org_y, ray.org_z}, {ray.dir_x, ray.dir_y, ray.dir_z}};
+}
+
+void hair_bounds(const RTCBoundsFunctionArguments* arguments) {
+    const HairPiece& hair = hair_of(arguments->geometryUserPtr, arguments->primID);
+    RTCBounds& box = *arguments->bounds_o;
+    const float r = hair.radius;
+    box.lower_x = std::min(hair.from.x, hair.to.x) - r, box.upper_x = std::max(hair.from.x, hair.to.x) + r;
+    box.lower_y = std::min(hair.from.y, hair.to.y) - r, box.upper_y = std::max(hair.from.y, hair.to.y) + r;
+    box.lower_z = std::min(hair.from.z, hair.to.z) - r, box.upper_z = std::max(hair.from.z, hair.to.z) + r;
+}
+
+void hair_intersect(const RTCIntersectFunctionNArguments* arguments) {
+    if (!arguments->valid[0]) return;
+    auto& ray = *reinterpret_cast<RTCRayHit*>(arguments->rayhit);  // rays come one by one
+    const float distance = meet_hair(hair_of(arguments->geometryUserPtr, arguments->primID), ray_of(ray.ray),
+                                     ray.ray.tnear, ray.ray.tfar);
+    if (std::isinf(distance)) return;
+    ray.ray.tfar = distance;
+    ray.hit.u = ray.hit.v = 0;
+    ray.hit.geomID = arguments->geomID;
+    ray.hit.primID = arguments->primID;
+}
+
+void hair_occluded(const RTCOccludedFunctionNArguments* arguments) {
+    if (!arguments->valid[0]) return;
+    auto& ray = *reinterpret_cast<RTCRay*>(arguments->ray);
+    if (!std::isinf(meet_hair(hair_of(arguments->geometryUserPtr, arguments->primID), ray_of(ray), ray.tnear,
+                              ray.tfar)))
+        ray.tfar = -std::numeric_limits<float>::infinity();
+}
+
+RTCRay rtc_ray(const Ray& ray, float farthest) {
+    RTCRay own{};
+    own.org_x = ray.origin.x, own.org_y = ray.origin.y, own.org_z = ray.origin.z;
+    own.dir_x = ray.direction.x, own.dir_y = ray.direction.y, own.dir_z = ray.direction.z;
+    own.tnear = kNearest_mm;
+    own.tfar = farthest;
+    own.mask = ~0u;
+    return own;
+}
+
+}  // namespace
+
+void ReleaseTree::operator()(RTCSceneTy* tree) const {
+    rtcReleaseScene(tree);
+}
+
+PreparedScene::PreparedScene(Scene scene, const Job& job) : scene_(std::move(scene)) {
+    build();
+    bake(job);
+}
+
+void PreparedScene::build() {
+    RTCDevice device = rtcNewDevice(nullptr);
+    if (!device) throw Error("the ray tracing library cannot be started; simulated scenes are not available.");
+    tree_.reset(rtcNewScene(device));
+    rtcSetSceneFlags(tree_.get(), RTC_SCENE_FLAG_ROBUST);
+    auto attach = [&](RTCGeometry geometry, unsigned id) {
+        rtcCommitGeometry(geometry);
+        rtcAttachGeometryByID(tree_.get(), geometry, id);
+        rtcReleaseGeometry(geometry);
+    };
+    if (!scene_.triangles.empty()) {
+        RTCGeometry mesh = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
+        rtcSetSharedGeometryBuffer(mesh, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, scene_.vertices.data(), 0,
+                                   sizeof(Vertex), scene_.vertices.size());
+        rtcSetSharedGeometryBuffer(mesh, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, scene_.triangles.data(), 0,
+                                   sizeof(Triangle), scene_.triangles.size());
+        attach(mesh, kTriangles);
+    }
+    if (!scene_.hairs.empty()) {
+        RTCGeometry hairs = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_USER);
+        rtcSetGeometryUserPrimitiveCount(hairs, unsigned(scene_.hairs.size()));
+        rtcSetGeometryUserData(hairs, scene_.hairs.data());
+        rtcSetGeometryBoundsFunction(hairs, hair_bounds, nullptr);
+        rtcSetGeometryIntersectFunction(hairs, hair_intersect);
+        rtcSetGeometryOccludedFunction(hairs, hair_occluded);
+        attach(hairs, kHairs);
+    }
+    rtcCommitScene(tree_.get());
+    rtcReleaseDevice(device);  // the tree keeps it
+}
+
 Meeting PreparedScene::meet(const Ray& ray, float farthest) const {
-    return trace<false>(ray, farthest);
+    RTCRayHit own{};
+    own.ray = rtc_ray(ray, farthest);
+    own.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    rtcIntersect1(tree_.get(), &context, &own);
+    if (own.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+    const auto before = own.hit.geomID == kHairs ? std::uint32_t(scene_.triangles.size()) : 0u;
+    return {own.ray.tfar, before + own.hit.primID, own.hit.u, own.hit.v};
 }
 
 bool PreparedScene::anything_within(const Ray& ray, float farthest) const {
-    return trace<true>(ray, farthest).found();
+    RTCRay own = rtc_ray(ray, farthest);
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    rtcOccluded1(tree_.get(), &context, &own);
+    return own.tfar < 0;
 }
 
 void PreparedScene::bake(const Job& job) {

@@ -8,6 +8,8 @@
 #include "core/work/job.h"
 #include "rig/vec3.h"
 
+struct RTCSceneTy;
+
 namespace moorhaze::rig {
 
 struct Ray {
@@ -84,12 +86,19 @@ struct Meeting {
     bool found() const { return primitive != 0xFFFFFFFFu; }
 };
 
-/// A scene ready to be looked at: a tree of boxes over all its pieces, light baked into its vertices.
+struct ReleaseTree {
+    void operator()(RTCSceneTy* tree) const;
+};
+
+/// A scene ready to be looked at: a tree of boxes over all its pieces (Embree's), light baked into its
+/// vertices.
 /// Immutable after construction; thread-safe.
 class PreparedScene {
   public:
     /// Bakes sky and key light into each vertex (cosine-weighted rays, fixed seed). @throws Cancelled.
     PreparedScene(Scene scene, const Job& job);
+    PreparedScene(const PreparedScene&) = delete;
+    PreparedScene& operator=(const PreparedScene&) = delete;
 
     const Scene& scene() const { return scene_; }
     Meeting meet(const Ray& ray, float farthest = 1e30f) const;
@@ -99,29 +108,12 @@ class PreparedScene {
     Vec3 look(const Ray& ray, float& distance) const;
 
   private:
-    struct Node {
-        float low[3];
-        std::uint32_t first;  ///< left child, or first primitive of a leaf
-        float high[3];
-        std::uint32_t count;  ///< 0 for an inner node
-    };
     void build();
     void bake(const Job& job);
-    template <bool kAny>
-    Meeting trace(const Ray& ray, float farthest) const;
-    void test(std::uint32_t place, const Ray& ray, Meeting& best) const;
     Vec3 shade(const Ray& ray, const Meeting& meeting) const;
 
-    /// A triangle as the intersection test wants it, in the order of the leaves.
-    struct Facet {
-        Vec3 corner, side_b, side_c;
-        std::uint32_t primitive;
-    };
-
-    Scene scene_;
-    std::vector<Facet> facets_;
-    std::vector<Node> nodes_;
-    std::vector<std::uint32_t> order_;
+    Scene scene_;  ///< the tree looks into its vertices, triangles and hairs
+    std::unique_ptr<RTCSceneTy, ReleaseTree> tree_;
 };
 
 }  // namespace moorhaze::rig
