@@ -10,8 +10,20 @@ namespace {
 struct Arguments {
     rig::SimulateSettings settings;
     std::string folder, size = "1500x1000";
+    std::vector<std::string> faults;
+    int views = 1;
     bool list = false;
 };
+
+/// "bump@5" and the like.
+rig::SimulatedFault parse_fault(const std::string& text) {
+    const auto at = text.find('@');
+    int frame = 0;
+    char end = 0;
+    if (at == std::string::npos || std::sscanf(text.c_str() + at + 1, "%d%c", &frame, &end) != 1)
+        throw BadParameter("--fault " + text + ": write KIND@FRAME, for example bump@5");
+    return {text.substr(0, at), frame};
+}
 
 void run(Arguments& arguments, const Common& common) {
     if (arguments.list) {
@@ -25,8 +37,12 @@ void run(Arguments& arguments, const Common& common) {
     if (std::sscanf(arguments.size.c_str(), "%dx%d%c", &arguments.settings.width_px,
                     &arguments.settings.height_px, &end) != 2)
         throw BadParameter("--size " + arguments.size + ": write WIDTHxHEIGHT, for example 1500x1000");
+    for (const std::string& fault : arguments.faults) arguments.settings.faults.push_back(parse_fault(fault));
     const ProgressLine line("simulating", common);
-    rig::simulate(arguments.settings, arguments.folder, line.job());
+    if (arguments.views > 1)
+        rig::simulate_views(arguments.settings, arguments.views, arguments.folder, line.job());
+    else
+        rig::simulate(arguments.settings, arguments.folder, line.job());
 }
 
 }  // namespace
@@ -51,6 +67,15 @@ CLI::App* add_simulate(CLI::App& app, const Common& common) {
         ->check(CLI::NonNegativeNumber);
     command->add_flag("--still", settings.still, "No hand shake and no flicker");
     command->add_flag("--tiff", settings.tiff, "16-bit TIFF frames instead of JPEG");
+    command->add_option(
+        "--fault", arguments->faults,
+        "KIND@FRAME: misfire, band, bump, exposure, duplicate, framing or missing; may be repeated");
+    command
+        ->add_option("--moves-at", settings.moves_at,
+                     "Frame at which the moving part has moved, in scenes that have one")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--views", arguments->views, "Views of a turntable, each in a folder of its own")
+        ->check(CLI::PositiveNumber);
     command->add_option("--fewest-rays", settings.rays.fewest, "Rays of every pixel")
         ->capture_default_str()
         ->check(CLI::PositiveNumber);

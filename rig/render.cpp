@@ -113,7 +113,8 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
     auto shoot = [&](int x, int y, int from, int to, auto&& each) {
         const EvenSequence even(seed, x, y);
         for (int i = from; i < to; ++i) {
-            const float radius = std::sqrt(even.at(i, 2)), turn = 2 * std::numbers::pi_v<float> * even.at(i, 3);
+            const float radius = std::sqrt(even.at(i, 2)),
+                        turn = 2 * std::numbers::pi_v<float> * even.at(i, 3);
             float distance = 0;
             const Vec3 light = held(scene.look(
                 rays.ray(float(x) + 0.75f * tent(even.at(i, 0)), float(y) + 0.75f * tent(even.at(i, 1)),

@@ -127,7 +127,8 @@ PreparedScene::PreparedScene(Scene scene, const Job& job) : scene_(std::move(sce
 
 void PreparedScene::build() {
     RTCDevice device = rtcNewDevice(nullptr);
-    if (!device) throw Error("the ray tracing library cannot be started; simulated scenes are not available.");
+    if (!device)
+        throw Error("the ray tracing library cannot be started; simulated scenes are not available.");
     tree_.reset(rtcNewScene(device));
     rtcSetSceneFlags(tree_.get(), RTC_SCENE_FLAG_ROBUST);
     auto attach = [&](RTCGeometry geometry, unsigned id) {
@@ -137,10 +138,10 @@ void PreparedScene::build() {
     };
     if (!scene_.triangles.empty()) {
         RTCGeometry mesh = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
-        rtcSetSharedGeometryBuffer(mesh, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, scene_.vertices.data(), 0,
-                                   sizeof(Vertex), scene_.vertices.size());
-        rtcSetSharedGeometryBuffer(mesh, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, scene_.triangles.data(), 0,
-                                   sizeof(Triangle), scene_.triangles.size());
+        rtcSetSharedGeometryBuffer(mesh, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, scene_.vertices.data(),
+                                   0, sizeof(Vertex), scene_.vertices.size());
+        rtcSetSharedGeometryBuffer(mesh, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, scene_.triangles.data(),
+                                   0, sizeof(Triangle), scene_.triangles.size());
         attach(mesh, kTriangles);
     }
     if (!scene_.hairs.empty()) {

@@ -65,6 +65,13 @@ struct Shooting {
     double flicker = 0;  ///< standard deviation of the exposure, in parts
 };
 
+/// What can change in a scene between exposures.
+struct SceneState {
+    double turn_deg = 0;  ///< of the turntable
+    double moved = 0;     ///< how far the moving part has gone, 0..1
+    bool operator==(const SceneState&) const = default;
+};
+
 /// Solid things, lights and backdrop of a simulated set.
 struct Scene {
     std::string name, description;

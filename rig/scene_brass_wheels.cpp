@@ -3,25 +3,10 @@
 #include "rig/noise.h"
 #include "rig/scenes.h"
 #include "rig/shapes.h"
+#include "rig/studio.h"
 
 namespace moorhaze::rig {
 namespace {
-
-/// The studio as polished metal sees it: a large soft box above left, a warm card at the right, a dark room.
-Vec3 studio(Vec3 direction, float blur) {
-    const float up = -direction.y;
-    Vec3 light = mix({0.030f, 0.028f, 0.030f}, {0.16f, 0.17f, 0.19f}, smooth_step(-0.6f - blur, 0.9f, up));
-    const Vec3 box = normalised(Vec3{-0.45f, -0.75f, -0.48f});
-    const float facing = dot(direction, box);
-    light =
-        light + Vec3{2.3f, 2.25f, 2.15f} * smooth_step(0.70f - 0.35f * blur, 0.93f + 0.05f * blur, facing);
-    const Vec3 card = normalised(Vec3{0.9f, -0.1f, -0.35f});
-    light = light + Vec3{0.75f, 0.58f, 0.38f} * smooth_step(0.60f - 0.4f * blur, 0.97f, dot(direction, card));
-    const Vec3 strip = normalised(Vec3{-0.9f, 0.25f, -0.3f});
-    light =
-        light + Vec3{0.30f, 0.36f, 0.45f} * smooth_step(0.75f - 0.4f * blur, 0.98f, dot(direction, strip));
-    return light;
-}
 
 struct MetalLook {
     Vec3 tint;
@@ -52,9 +37,7 @@ Vec3 metal(const SurfacePoint& point, Vec3 view, const MetalLook& look) {
     const float grazing = std::pow(1 - std::min(1.0f, std::abs(dot(view, normal))), 5.0f);
     const Vec3 reflectance = mix(look.tint, {1, 1, 1}, grazing * 0.6f);
     const float shade = 0.25f + 0.75f * point.sky;
-    const Vec3 key =
-        Vec3{1, 0.97f, 0.92f} *
-        (0.30f * point.key * std::max(0.0f, dot(normal, normalised(Vec3{-0.45f, -0.75f, -0.48f}))));
+    const Vec3 key = Vec3{1, 0.97f, 0.92f} * (0.30f * point.key * std::max(0.0f, dot(normal, studio_key())));
     const Vec3 polished = reflectance * studio(mirrored, blur) * (shade * (0.45f + 0.55f * point.key));
     const Vec3 dull =
         mix(look.tint * 0.5f, {0.16f, 0.10f, 0.055f}, 0.6f) * (key + Vec3{0.16f, 0.16f, 0.17f} * point.sky);
@@ -95,15 +78,14 @@ Vec3 wood(const SurfacePoint& point) {
     const float pores = smooth_noise({p.x * 1.3f, p.y * 9.0f, p.z * 1.3f});
     Vec3 colour = mix({0.14f, 0.070f, 0.036f}, {0.23f, 0.125f, 0.062f}, 0.5f + 0.5f * rings);
     colour = colour * (1 + 0.22f * pores);
-    return colour * (Vec3{0.35f, 0.36f, 0.38f} * point.sky +
-                     Vec3{1.0f, 0.96f, 0.9f} *
-                         (0.8f * point.key *
-                          std::max(0.0f, dot(point.normal, normalised(Vec3{-0.45f, -0.75f, -0.48f})))));
+    return colour *
+           (Vec3{0.35f, 0.36f, 0.38f} * point.sky +
+            Vec3{1.0f, 0.96f, 0.9f} * (0.8f * point.key * std::max(0.0f, dot(point.normal, studio_key()))));
 }
 
 }  // namespace
 
-Scene make_brass_wheels(std::uint32_t seed) {
+Scene make_brass_wheels(std::uint32_t seed, const SceneState&) {
     Scene scene;
     scene.shooting = {.rail = true,
                       .focal_length_mm = 100,
@@ -117,7 +99,7 @@ Scene make_brass_wheels(std::uint32_t seed) {
                       .shake_shift_mm = 0.012,
                       .shake_turn_deg = 0.006,
                       .flicker = 0.012};
-    scene.key_direction = normalised(Vec3{-0.45f, -0.75f, -0.48f});
+    scene.key_direction = studio_key();
     scene.key_spread = 0.30f;
     const MetalLook brass{{0.90f, 0.66f, 0.30f}, 1.0f, 0.5f, 0.75f},
         red_brass{{0.86f, 0.55f, 0.28f}, 0.8f, 0.9f, 1.0f}, pale{{0.92f, 0.76f, 0.44f}, 1.2f, 0.4f, 0.45f},

@@ -62,7 +62,7 @@ float bark(Vec3 p) {
 
 }  // namespace
 
-Scene make_lichen_cups(std::uint32_t seed) {
+Scene make_lichen_cups(std::uint32_t seed, const SceneState&) {
     Scene scene;
     scene.shooting = {.rail = false,
                       .focal_length_mm = 60,

@@ -53,6 +53,26 @@ Vec3 Pose::direction(Vec3 p) const {
     return {p.x * std::cos(az) - p.y * std::sin(az), p.x * std::sin(az) + p.y * std::cos(az), p.z};
 }
 
+std::vector<ProfilePoint> rounded(const std::vector<ProfilePoint>& corners) {
+    constexpr int kPieces = 8;
+    std::vector<ProfilePoint> smooth;
+    const int last = int(corners.size()) - 1;
+    auto corner = [&](int i) { return corners[std::size_t(std::clamp(i, 0, last))]; };
+    for (int i = 0; i < last; ++i)
+        for (int piece = 0; piece < kPieces; ++piece) {
+            const float t = float(piece) / kPieces, t2 = t * t, t3 = t2 * t;
+            auto through = [&](float a, float b, float c, float d) {
+                return 0.5f * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t2 +
+                               (3 * b - a - 3 * c + d) * t3);
+            };
+            const ProfilePoint a = corner(i - 1), b = corner(i), c = corner(i + 1), d = corner(i + 2);
+            smooth.push_back({std::max(0.0f, through(a.radius, b.radius, c.radius, d.radius)),
+                              through(a.height, b.height, c.height, d.height)});
+        }
+    smooth.push_back(corners.back());
+    return smooth;
+}
+
 void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& profile, int segments,
                int steps, std::uint16_t material, std::uint16_t object,
                const std::function<float(Vec3)>& bump) {

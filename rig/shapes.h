@@ -18,6 +18,10 @@ struct ProfilePoint {
     float radius, height;
 };
 
+/// The same outline through the same points without corners (Catmull & Rom, "A Class of Local Interpolating
+/// Splines", 1974).
+std::vector<ProfilePoint> rounded(const std::vector<ProfilePoint>& corners);
+
 /// A body turned on a lathe about its own y axis (height counts upwards, so along -y).
 /// @param bump  added to the radius at a local place, mm; null for none.
 void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& profile, int segments,

@@ -4,9 +4,19 @@
 
 #include "core/picture/picture.h"
 #include "rig/camera.h"
+#include "rig/exposure.h"
 #include "rig/render.h"
 
 namespace moorhaze::rig {
+
+/// Something that goes wrong in one frame of a simulated series.
+struct SimulatedFault {
+    std::string kind;  ///< one of fault_kinds()
+    int frame = 1;     ///< counts from 1, in the series as it is without `missing` frames
+    bool operator==(const SimulatedFault&) const = default;
+};
+/// "misfire", "band", "bump", "exposure", "duplicate", "framing", "missing".
+const std::vector<std::string>& fault_kinds();
 
 struct SimulateSettings {
     std::string scene = "lichen-cups";
@@ -20,12 +30,17 @@ struct SimulateSettings {
     int jpeg_quality = 90;  ///< used where `tiff` is false
     bool tiff = false;      ///< 16-bit TIFF frames instead of JPEG
     RayBudget rays;
+    double turn_deg = 0;  ///< of the turntable
+    int moves_at = 0;  ///< from this frame on the moving part has moved; 0: the middle one, where it has one
+    std::vector<SimulatedFault> faults;
 };
 
 /// One frame of a simulated shoot.
 struct SimulatedFrame {
     Camera camera;
-    double gain = 1;  ///< exposure against the nominal one: linear light is multiplied by it
+    ExposureEffects effects;
+    SceneState state;
+    std::string fault;  ///< empty for none
 };
 
 /// How each frame is taken; the same for the same settings.
@@ -36,13 +51,19 @@ struct SimulatedSeries {
 SimulatedSeries plan_series(const Scene& scene, const SimulateSettings& settings);
 
 /// True depth in frame numbers from 1 (not whole): where the sharp plane would have to stand.
-cv::Mat1f depth_in_frames(const cv::Mat1f& depth_mm, const Scene& scene, const SimulatedSeries& series);
+cv::Mat1f depth_in_frames(const cv::Mat1f& depth_mm, const SimulatedSeries& series);
 
 /// Shoots one frame: 16 bit or 8 bit sRGB as settings say.
 Picture shoot_frame(const PreparedScene& scene, const SimulatedFrame& frame, const SimulateSettings& settings,
                     int index, const Job& job);
 
-/// Writes DIR/frames/, DIR/truth/sharp.tif, DIR/truth/depth.tif and DIR/truth/truth.json.
+/// A turntable set: DIR/view-01/, DIR/view-02/, ..., each as simulate() writes a series.
+/// @throws BadParameter, FileError, Cancelled.
+void simulate_views(const SimulateSettings& settings, int views, const std::filesystem::path& folder,
+                    const Job& job);
+
+/// Writes DIR/frames/, DIR/truth/sharp.tif, DIR/truth/depth.tif and DIR/truth/truth.json. Where a
+/// part moves, sharp.tif shows it as in the reference frame, and DIR/truth/sharp-other.tif the other way.
 /// @throws BadParameter, FileError, Cancelled.
 void simulate(const SimulateSettings& settings, const std::filesystem::path& folder, const Job& job);
 

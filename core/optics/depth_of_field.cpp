@@ -36,8 +36,7 @@ double effective_f_number(const LensSetup& lens) {
 SharpZone sharp_zone(const LensSetup& lens, double circle_of_confusion_mm) {
     need_positive(circle_of_confusion_mm, "the circle of confusion");
     const double focus = focus_distance_mm(lens);
-    const double k =
-        circle_of_confusion_mm * lens.f_number / (lens.magnification * lens.focal_length_mm);
+    const double k = circle_of_confusion_mm * lens.f_number / (lens.magnification * lens.focal_length_mm);
     const double far = k < 1 ? focus / (1 - k) : std::numeric_limits<double>::infinity();
     return {focus, focus / (1 + k), far};
 }

@@ -20,8 +20,8 @@ struct SharpZone {
 };
 
 /// From the entrance pupil to the sharp plane: f (1/m + 1/P).
-/// Source: S. F. Ray, "Applied Photographic Optics", 3rd ed. 2002; J. Conrad, "Depth of Field in Depth", 2006.
-/// Thread-safe like everything here. @throws BadParameter for values that no lens has.
+/// Source: S. F. Ray, "Applied Photographic Optics", 3rd ed. 2002; J. Conrad, "Depth of Field in Depth",
+/// 2006. Thread-safe like everything here. @throws BadParameter for values that no lens has.
 double focus_distance_mm(const LensSetup& lens);
 
 /// The f-number that exposure and diffraction see: N (1 + m/P).   @throws BadParameter.

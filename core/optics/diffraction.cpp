@@ -28,7 +28,8 @@ double diffraction_contrast(double cycles_per_mm, double effective_f_number, dou
 }
 
 SingleShot best_single_shot(const LensSetup& lens, double subject_depth_mm, double wavelength_mm) {
-    if (!(subject_depth_mm > 0)) throw BadParameter("the subject's depth must be above 0. Type a larger value.");
+    if (!(subject_depth_mm > 0))
+        throw BadParameter("the subject's depth must be above 0. Type a larger value.");
     // Behind the lens, from the image of the nearest point to that of the farthest; the sharp plane between
     // them where both blur alike.
     const double nearest = focus_distance_mm(lens), farthest = nearest + subject_depth_mm;

@@ -30,8 +30,8 @@ struct SingleShot {
     double blur_mm = 0;   ///< at both ends: root of the summed squares of defocus and Airy disc
 };
 /// Source: P. B. Hansma, "View Camera Focusing in Practice", Photo Techniques, March/April 1996 (from
-/// memory): N = sqrt(375 dv) with dv in mm, the focus spread behind the lens; his 1/750 mm is the Airy disc at
-/// 546 nm.   @throws BadParameter.
+/// memory): N = sqrt(375 dv) with dv in mm, the focus spread behind the lens; his 1/750 mm is the Airy disc
+/// at 546 nm.   @throws BadParameter.
 SingleShot best_single_shot(const LensSetup& lens, double subject_depth_mm,
                             double wavelength_mm = kGreenLight_mm);
 

@@ -39,8 +39,8 @@ class FocusScale {
     /// The plane of focus whose zone begins at `near_mm`.
     double focus_with_near(double near_mm) const {
         if (on_rail()) return near_mm + zone_.front_mm();
-        // In dioptres a zone reaches w = c N / f^2 (1 - x f / P) to either side of its plane x (from the zone's
-        // two ends, with m from the distance); so its near end is x + w(x).
+        // In dioptres a zone reaches w = c N / f^2 (1 - x f / P) to either side of its plane x (from the
+        // zone's two ends, with m from the distance); so its near end is x + w(x).
         const double end = 1 / (nearest_mm_ + near_mm);
         return 1 / ((end - half_width()) / (1 - half_width() * pupil_length())) - nearest_mm_;
     }
@@ -56,7 +56,8 @@ class FocusScale {
     LensSetup lens_at(double focus_mm) const {
         LensSetup lens = settings_.lens;
         if (!on_rail())
-            lens.magnification = 1 / ((nearest_mm_ + focus_mm) / lens.focal_length_mm - 1 / lens.pupil_factor);
+            lens.magnification =
+                1 / ((nearest_mm_ + focus_mm) / lens.focal_length_mm - 1 / lens.pupil_factor);
         return lens;
     }
 
@@ -66,7 +67,8 @@ class FocusScale {
   private:
     double half_width() const {
         const LensSetup& lens = settings_.lens;
-        return settings_.circle_of_confusion_mm * lens.f_number / (lens.focal_length_mm * lens.focal_length_mm);
+        return settings_.circle_of_confusion_mm * lens.f_number /
+               (lens.focal_length_mm * lens.focal_length_mm);
     }
     double pupil_length() const { return settings_.lens.focal_length_mm / settings_.lens.pupil_factor; }
 
@@ -118,7 +120,8 @@ StepPlan finished(const FocusScale& scale, const StepSettings& settings, std::ve
         const double at_first = scale.lens_at(first).magnification + pupil;
         const double at_last = scale.lens_at(last).magnification + pupil;
         plan.scale_change = at_first / at_last - 1;
-        plan.common_width = (scale.lens_at(plan.frames[(count - 1) / 2].focus_mm).magnification + pupil) / at_first;
+        plan.common_width =
+            (scale.lens_at(plan.frames[(count - 1) / 2].focus_mm).magnification + pupil) / at_first;
         if (count > 1)
             plan.extension_step_mm = settings.lens.focal_length_mm * (at_first - at_last) / double(count - 1);
     }
@@ -158,8 +161,9 @@ StepPlan steps_for_overlap(const StepSettings& settings) {
         const double wanted = scale.zone_mm() * (1 - settings.overlap);
         const double own = settings.smallest_step_mm * std::floor(wanted / settings.smallest_step_mm + 1e-9);
         if (!(own > 0))
-            throw BadParameter("the sharp zone is finer than the rail can step. Stop down, or ask for less "
-                               "overlap.");
+            throw BadParameter(
+                "the sharp zone is finer than the rail can step. Stop down, or ask for less "
+                "overlap.");
         const double overlap = 1 - own / scale.zone_mm();
         return finished(scale, settings, row_of_frames(scale, settings, overlap, 0), overlap);
     }

@@ -30,7 +30,8 @@ struct PlannedFrame {
 
 struct StepPlan {
     std::vector<PlannedFrame> frames;  ///< near to far
-    double first_step_mm = 0, last_step_mm = 0;  ///< between planes of focus; alike on a rail; 0 for one frame
+    double first_step_mm = 0,
+           last_step_mm = 0;       ///< between planes of focus; alike on a rail; 0 for one frame
     double extension_step_mm = 0;  ///< refocusing: mean step of the image plane behind the lens
     double overlap = 0;            ///< that results; below 0 there are gaps; 0 for one frame
     double uncovered_mm = 0;       ///< of subject and margins, in no frame's zone

@@ -11,8 +11,9 @@
 
 namespace moorhaze {
 
-NLOHMANN_JSON_SERIALIZE_ENUM(SharpBy,
-                             {{SharpBy::pixels, "pixels"}, {SharpBy::sensor, "sensor"}, {SharpBy::typed, "typed"}})
+NLOHMANN_JSON_SERIALIZE_ENUM(SharpBy, {{SharpBy::pixels, "pixels"},
+                                       {SharpBy::sensor, "sensor"},
+                                       {SharpBy::typed, "typed"}})
 NLOHMANN_JSON_SERIALIZE_ENUM(Stepping, {{Stepping::rail, "rail"}, {Stepping::refocus, "refocus"}})
 
 namespace {
@@ -57,7 +58,8 @@ std::string words(const char* format, Values... values) {
 
 double circle_of(const ShootSetup& setup) {
     if (setup.sharp_by == SharpBy::typed) return setup.circle_mm;
-    if (setup.sharp_by == SharpBy::sensor) return std::hypot(setup.sensor_width_mm, setup.sensor_height_mm) / 1500;
+    if (setup.sharp_by == SharpBy::sensor)
+        return std::hypot(setup.sensor_width_mm, setup.sensor_height_mm) / 1500;
     return setup.circle_px * setup.sensor_width_mm / setup.picture_width_px;
 }
 
@@ -76,7 +78,8 @@ StepSettings steps_of(const ShootSetup& setup) {
 }
 
 StepPlan steps_for(const ShootSetup& setup) {
-    return setup.frames > 0 ? steps_for_count(steps_of(setup), setup.frames) : steps_for_overlap(steps_of(setup));
+    return setup.frames > 0 ? steps_for_count(steps_of(setup), setup.frames)
+                            : steps_for_overlap(steps_of(setup));
 }
 
 /// Values outside what a device or a subject can be.
@@ -88,9 +91,11 @@ void check_values(const ShootSetup& setup, std::vector<SetupProblem>& problems) 
     within("sensor_height_mm", setup.sensor_height_mm, 1, 200, "A sensor is 1 to 200 mm high.");
     within("picture_width_px", setup.picture_width_px, 100, 60000, "A picture is 100 to 60000 pixels wide.");
     within("focal_length_mm", setup.focal_length_mm, 1, 2000, "A focal length lies between 1 and 2000 mm.");
-    within("pupil_factor", setup.pupil_factor, 0.1, 10, "The pupil factor lies between 0.1 and 10; 1 if unknown.");
-    within("f_number", setup.f_number, 0.7, 128,
-           words("There is no f/%g. Type an f-number from 0.7 to 128, as marked on the lens.", setup.f_number));
+    within("pupil_factor", setup.pupil_factor, 0.1, 10,
+           "The pupil factor lies between 0.1 and 10; 1 if unknown.");
+    within(
+        "f_number", setup.f_number, 0.7, 128,
+        words("There is no f/%g. Type an f-number from 0.7 to 128, as marked on the lens.", setup.f_number));
     within("magnification", setup.magnification, 0.001, 50,
            "The magnification lies between 0.001 and 50; 1 is life size.");
     within("circle_px", setup.circle_px, 0.5, 50, "A point counts as sharp up to 0.5 to 50 pixels.");
@@ -100,7 +105,8 @@ void check_values(const ShootSetup& setup, std::vector<SetupProblem>& problems) 
                                       : "The subject is at most 100 m deep.");
     within("front_margin_mm", setup.front_margin_mm, 0, 1000, "A margin lies between 0 and 1000 mm.");
     within("behind_margin_mm", setup.behind_margin_mm, 0, 1000, "A margin lies between 0 and 1000 mm.");
-    within("overlap", setup.overlap, 0, 0.95, "The overlap lies between 0 and 95 %; 100 % would be a step of nothing.");
+    within("overlap", setup.overlap, 0, 0.95,
+           "The overlap lies between 0 and 95 %; 100 % would be a step of nothing.");
     within("frames", setup.frames, 0, 10000, "A series has 1 to 10000 frames.");
     within("shutter_s", setup.shutter_s, 1e-5, 3600, "The exposure lies between 1/100000 s and an hour.");
     within("flash_recharge_s", setup.flash_recharge_s, 0, 120, "The pause lies between 0 and 120 s.");
@@ -155,20 +161,22 @@ ShootPlan plan_shoot(const ShootSetup& setup) {
         plan.problems.push_back({field, std::move(what), false});
     };
     if (setup.frames > 0 && plan.steps.uncovered_mm > 1e-6)
-        warn("frames", words("%d frames leave %.2g mm of depth between their sharp zones: bands of blur.", count,
-                             plan.steps.uncovered_mm));
+        warn("frames", words("%d frames leave %.2g mm of depth between their sharp zones: bands of blur.",
+                             count, plan.steps.uncovered_mm));
     if (setup.flash && setup.shutter_s < 0.999 * setup.flash_sync_s)
-        warn("shutter_s", words("Faster than the flash's sync speed of 1/%.0f s: about %.0f %% of the picture stays "
-                                "dark at one side.",
-                                1 / setup.flash_sync_s, 100 * (1 - setup.shutter_s / setup.flash_sync_s)));
+        warn("shutter_s",
+             words("Faster than the flash's sync speed of 1/%.0f s: about %.0f %% of the picture stays "
+                   "dark at one side.",
+                   1 / setup.flash_sync_s, 100 * (1 - setup.shutter_s / setup.flash_sync_s)));
     if (setup.flash && setup.flash_recharge_s < 1)
         warn("flash_recharge_s", "Most flashes need 3 to 5 s: a frame shot before stays dark.");
     if (setup.card_frames > 0 && setup.views * count > setup.card_frames)
-        plan.problems.push_back({"card_frames",
-                                 words("%d frames are needed and the card holds %d. Use a larger card, fewer views "
-                                       "or less overlap.",
-                                       setup.views * count, setup.card_frames),
-                                 true});
+        plan.problems.push_back(
+            {"card_frames",
+             words("%d frames are needed and the card holds %d. Use a larger card, fewer views "
+                   "or less overlap.",
+                   setup.views * count, setup.card_frames),
+             true});
     return plan;
 }
 
@@ -192,11 +200,13 @@ std::string diffraction_verdict(const ShootSetup& setup, const ShootPlan& plan) 
         return words("Airy disc %.1f px: no detail lost. That begins at f/%.1f.", plan.airy_px,
                      plan.f_number_of_finest);
     if (setup.f_number <= plan.f_number_of_circle)
-        return words("Airy disc %.1f px: the finest detail softens (from f/%.1f on), unseen at the blur you accept.",
-                     plan.airy_px, plan.f_number_of_finest);
-    return words("Airy disc %.1f px, wider than the blur you accept: everything softens. Open to f/%.1f and shoot "
-                 "more frames.",
-                 plan.airy_px, std::max(plan.f_number_of_finest, plan.f_number_of_circle));
+        return words(
+            "Airy disc %.1f px: the finest detail softens (from f/%.1f on), unseen at the blur you accept.",
+            plan.airy_px, plan.f_number_of_finest);
+    return words(
+        "Airy disc %.1f px, wider than the blur you accept: everything softens. Open to f/%.1f and shoot "
+        "more frames.",
+        plan.airy_px, std::max(plan.f_number_of_finest, plan.f_number_of_circle));
 }
 
 void save_setup(const std::filesystem::path& file, const ShootSetup& setup) {
@@ -217,7 +227,8 @@ ShootSetup load_setup(const std::filesystem::path& file) {
             if (json.contains(name)) json.at(name).get_to(value);
         });
     } catch (const nlohmann::json::exception& error) {
-        throw FileError(file.string() + ": is no setup of Moorhaze (" + error.what() + "). Choose another file.");
+        throw FileError(file.string() + ": is no setup of Moorhaze (" + error.what() +
+                        "). Choose another file.");
     }
     return setup;
 }

@@ -29,17 +29,17 @@ struct ShootSetup {
     double shutter_s = 1.0 / 125;
     bool flash = true;
     double flash_recharge_s = 3.5, flash_sync_s = 1.0 / 200;
-    double settle_s = 1;   ///< from the end of a move to the exposure
-    int views = 1;         ///< of a turntable, evenly over a full turn
-    int card_frames = 0;   ///< room on the card; 0: not known
+    double settle_s = 1;  ///< from the end of a move to the exposure
+    int views = 1;        ///< of a turntable, evenly over a full turn
+    int card_frames = 0;  ///< room on the card; 0: not known
     bool operator==(const ShootSetup&) const = default;
 };
 
 /// A value that cannot be, for the field it stands in.
 struct SetupProblem {
-    std::string field;  ///< name of the member of ShootSetup
-    std::string what;   ///< a sentence with the remedy
-    bool blocks = true; ///< false: it can be shot, but the person should know
+    std::string field;   ///< name of the member of ShootSetup
+    std::string what;    ///< a sentence with the remedy
+    bool blocks = true;  ///< false: it can be shot, but the person should know
 };
 
 /// What comes of a setup.
@@ -51,12 +51,12 @@ struct ShootPlan {
     SharpZone zone;             ///< of the first frame
     StepPlan steps;
     double effective_f_number = 0, airy_px = 0;
-    double finest_contrast = 0;          ///< of two-pixel lines, after diffraction alone, 0..1
-    double f_number_of_finest = 0;       ///< from here on diffraction takes detail of two pixels
-    double f_number_of_circle = 0;       ///< from here on it is wider than the circle of confusion
-    SingleShot single;                   ///< the best without a series
-    double seconds = 0;                  ///< of the whole shoot, all views
-    double room_mm = 0;                  ///< to leave at the left and at the right of the subject
+    double finest_contrast = 0;     ///< of two-pixel lines, after diffraction alone, 0..1
+    double f_number_of_finest = 0;  ///< from here on diffraction takes detail of two pixels
+    double f_number_of_circle = 0;  ///< from here on it is wider than the circle of confusion
+    SingleShot single;              ///< the best without a series
+    double seconds = 0;             ///< of the whole shoot, all views
+    double room_mm = 0;             ///< to leave at the left and at the right of the subject
     bool is_possible() const;
 };
 

@@ -26,7 +26,12 @@ TEST_CASE("depth of field agrees with the handbook table for close distances", "
     struct Row {
         double magnification, f_number, total_mm;
     };
-    for (const Row& row : {Row{0.5, 8, 3.2}, {0.5, 16, 6.4}, {1, 8, 1.07}, {1, 16, 2.13}, {2, 8, 0.4}, {2, 16, 0.8},
+    for (const Row& row : {Row{0.5, 8, 3.2},
+                           {0.5, 16, 6.4},
+                           {1, 8, 1.07},
+                           {1, 16, 2.13},
+                           {2, 8, 0.4},
+                           {2, 16, 0.8},
                            {5, 8, 0.128}}) {
         INFO(row.magnification << " f/" << row.f_number);
         // 2 %: the tables round, and leave out the focal length.
@@ -89,7 +94,8 @@ TEST_CASE("the best single exposure agrees with Hansma's rule", "[outside][optic
         const double far_image = f * (1 + m) - spread;
         const double depth = 1 / (1 / f - 1 / far_image) - nearest;
         const LensSetup lens{f, 8, m, 1};
-        CHECK(best_single_shot(lens, depth).f_number * (1 + m) == Approx(std::sqrt(375 * spread)).epsilon(0.01));
+        CHECK(best_single_shot(lens, depth).f_number * (1 + m) ==
+              Approx(std::sqrt(375 * spread)).epsilon(0.01));
     }
 }
 

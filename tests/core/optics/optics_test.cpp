@@ -163,7 +163,8 @@ TEST_CASE("a setup is read back as it was saved, and a foreign file is refused b
     setup.flash = false;
     save_setup(scratch / "knob.json", setup);
     CHECK(load_setup(scratch / "knob.json") == setup);
-    for (const char* text : {"", "[1,2]", "{\"moorhaze_setup\": 1, \"f_number\": \"wide\"}", "{\"moorhaze_setup\": 7}"}) {
+    for (const char* text :
+         {"", "[1,2]", "{\"moorhaze_setup\": 1, \"f_number\": \"wide\"}", "{\"moorhaze_setup\": 7}"}) {
         test::write_all(scratch / "other.json", text);
         CHECK_THROWS_WITH(load_setup(scratch / "other.json"), Catch::Contains("other.json"));
     }
