@@ -95,9 +95,9 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
         const Picture shown = with_bits(from_linear(linear, ToneCurve({}), {}), 8);
         return shown.pixels;
     }
-    void shoot(const std::filesystem::path& file, const Job& job) override {
+    void shoot(const std::filesystem::path& file, IfThere if_there, const Job& job) override {
         const std::lock_guard lock(guard_);
-        expose(file, job);
+        expose(file, if_there, job);
     }
     void bracket(const FocusBracket& order, const std::filesystem::path& folder,
                  const std::function<void(const std::filesystem::path&)>& arrived, const Job& job) override {
@@ -117,7 +117,7 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
             }
             char name[32];
             std::snprintf(name, sizeof name, "frame-%03d.jpg", i + 1);
-            shoot(folder / name, job);
+            shoot(folder / name, IfThere::refuse, job);
             arrived(folder / name);
         }
     }
@@ -198,7 +198,7 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
                settings_.faults.end();
     }
 
-    void expose(const std::filesystem::path& file, const Job& job) {
+    void expose(const std::filesystem::path& file, IfThere if_there, const Job& job) {
         const int exposure = exposures_ + 1;
         if (strikes(BenchFault::Kind::link_lost, exposure) && lost_at_ != exposure) {
             lost_at_ = exposure;  // once
@@ -244,6 +244,7 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
         WriteSettings write;
         write.format = format_of_name(file);
         write.jpeg_quality = 92;
+        write.overwrite = if_there == IfThere::replace;
         if (write.format == FileFormat::jpeg) picture = with_bits(picture, 8);
         ShootingData data;
         data.taken = moment_of(clock_.now_s());

@@ -40,6 +40,9 @@ struct FocusBracket {
     double interval_s = 0;  ///< between exposures
 };
 
+/// What to do with a file that has the name already.
+enum class IfThere { refuse, replace };
+
 class CameraDevice {
   public:
     virtual ~CameraDevice() = default;
@@ -53,8 +56,9 @@ class CameraDevice {
     /// 8-bit sRGB, RGB order.   @throws LinkLost, Cancelled.
     virtual cv::Mat3b live_view(cv::Size size, const Job& job) = 0;
     /// Exposes and writes the picture as `file` (JPEG or TIFF by its ending) with shooting data.
-    /// @throws LinkLost, CardFull, FileError, Cancelled; then no file is left.
-    virtual void shoot(const std::filesystem::path& file, const Job& job) = 0;
+    /// @throws LinkLost, CardFull, FileError, Cancelled; then no new file is left and an old one is as it
+    /// was.
+    virtual void shoot(const std::filesystem::path& file, IfThere if_there, const Job& job) = 0;
     /// The camera's own series from where it is focused towards far; `arrived` is called after each frame.
     /// @throws as shoot.
     virtual void bracket(const FocusBracket& bracket, const std::filesystem::path& folder,

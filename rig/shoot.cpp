@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <cstdio>
 
-#include "core/files/safe_write.h"
-
 namespace moorhaze::rig {
 namespace {
 
@@ -49,7 +47,7 @@ std::filesystem::path Shoot::folder_of(int view) const {
     return is_set_ ? order_.folder / numbered("view-%02d", view + 1) : order_.folder;
 }
 
-Shoot::Shot Shoot::shoot_at(int view, int station, const std::filesystem::path& file, const Job& job) {
+Shoot::Shot Shoot::shoot_at(int view, int station, IfThere if_there, const Job& job) {
     if (view != here_view_) {
         if (order_.views > 1) devices_.turntable.turn_to(360.0 * view / order_.views, job);
         here_view_ = view;
@@ -67,7 +65,8 @@ Shoot::Shot Shoot::shoot_at(int view, int station, const std::filesystem::path& 
     if (order_.flash)
         devices_.clock.wait_s(last_exposure_s_ + order_.flash_pause_s - devices_.clock.now_s(), job);
     const double now = devices_.clock.now_s();
-    devices_.camera.shoot(file, job);
+    const auto file = folder_of(view) / numbered("frame-%03d.jpg", station + 1);
+    devices_.camera.shoot(file, if_there, job);
     last_exposure_s_ = now;
     return {view, station, file};
 }
@@ -76,7 +75,7 @@ Shoot::Shot Shoot::shoot_next(const Job& job) {
     if (is_done()) throw BadParameter("all frames have been shot.");
     if (began_s_ < 0) began_s_ = devices_.clock.now_s();
     const int view = done_ / per_view(), station = done_ % per_view();
-    const Shot shot = shoot_at(view, station, folder_of(view) / numbered("frame-%03d.jpg", station + 1), job);
+    const Shot shot = shoot_at(view, station, IfThere::refuse, job);
     ++done_;
     return shot;
 }
@@ -84,10 +83,7 @@ Shoot::Shot Shoot::shoot_next(const Job& job) {
 Shoot::Shot Shoot::shoot_again(int view, int station, const Job& job) {
     if (view < 0 || view >= order_.views || station < 0 || station >= per_view())
         throw BadParameter("there is no such frame to shoot again.");
-    const auto file = folder_of(view) / numbered("frame-%03d.jpg", station + 1);
-    write_beside_then_rename(
-        file, true, [&](const std::filesystem::path& beside) { shoot_at(view, station, beside, job); });
-    return {view, station, file};
+    return shoot_at(view, station, IfThere::replace, job);
 }
 
 void Shoot::stop_early() {

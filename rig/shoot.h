@@ -57,7 +57,7 @@ class Shoot {
     void stop_early();
 
   private:
-    Shot shoot_at(int view, int station, const std::filesystem::path& file, const Job& job);
+    Shot shoot_at(int view, int station, IfThere if_there, const Job& job);
     ShootDevices devices_;
     ShootOrder order_;
     bool is_set_;
