@@ -4,6 +4,7 @@
 #include <QTimer>
 #include <cstdio>
 
+#include "desktop/tray/plan_tray.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/theme.h"
@@ -77,6 +78,13 @@ int main(int argc, char** argv) {
     const QString light = option("light", "The light look.");
     const QString size = option("size", "Size of the window.", "WxH");
     const QString stage = option("stage", "Go to a stage, 1 to 6.", "number");
+    const QString page = option("page", "Page of Plan: numbers, shoot or bring-in.", "name");
+    const QString bench = option("bench", "Connect the simulated devices before a scene.", "scene");
+    const QString mishaps = option("mishaps", "Something goes wrong at a few frames of the shoot.");
+    const QString marks = option("marks", "Mark near and far on the bench, in mm.", "near,far");
+    const QString drive = option("drive", "Drive the plane of focus, in mm.", "mm");
+    const QString shoot = option("shoot", "Shoot into a new folder.", "folder");
+    const QString until = option("until", "Pause the shoot after so many frames.", "number");
     const QString merge = option("merge", "Align and merge.");
     const QString method = option("method", "Method of the merge.", "name");
     const QString frame = option("frame", "Show a frame.", "number");
@@ -106,6 +114,29 @@ int main(int argc, char** argv) {
     auto on = [&](const QString& name, auto step) {
         if (parser.isSet(name)) steps.emplace_back(step);
     };
+    on(page, [&] {
+        window.session().set_stage(Stage::plan);
+        const QString name = parser.value(page);
+        using Plan = moorhaze::desktop::PlanTray;
+        window.plan_tray().show_page(name == "numbers" ? Plan::numbers
+                                     : name == "shoot" ? Plan::shoot
+                                                       : Plan::bring_in);
+    });
+    auto& desk = window.shoot_desk();
+    on(bench, [&] {
+        moorhaze::rig::BenchSettings settings;
+        settings.scene = parser.value(bench).toStdString();
+        if (parser.isSet(mishaps)) settings.faults = moorhaze::desktop::ShootDesk::practice_mishaps();
+        desk.connect_devices(settings);
+    });
+    on(marks, [&] { desk.set_marks(place_of(parser.value(marks)).x(), place_of(parser.value(marks)).y()); });
+    on(drive, [&] { desk.drive_to(parser.value(drive).toDouble()); });
+    on(shoot, [&] {
+        QObject::connect(&desk, &moorhaze::desktop::ShootDesk::progress_changed, &desk, [&] {
+            if (parser.isSet(until) && desk.shot() >= parser.value(until).toInt()) desk.pause();
+        });
+        desk.start(parser.value(shoot));
+    });
     on(method, [&] { window.session().set_method(parser.value(method).toStdString()); });
     on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
     on(merge, [&] { window.session().align_and_merge(); });

@@ -1,6 +1,7 @@
 #include "rig/bench.h"
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cmath>
 #include <cstdio>
@@ -21,7 +22,7 @@ constexpr double kFlashLight_s = 1.0 / 1000;  ///< how long a flash shines
 constexpr double kWrite_s = 0.5;
 constexpr double kAmbient = 0.02;
 constexpr double kBump_mm = 0.15, kBumpStreak_px = 9;
-constexpr RayBudget kLiveRays{2, 8, 0.05f};
+constexpr RayBudget kLiveRays{2, 10, 0.04f};
 
 class PacedClock : public ShootClock {
   public:
@@ -29,18 +30,21 @@ class PacedClock : public ShootClock {
     double now_s() const override { return now_; }
     void wait_s(double seconds, const Job& job) override {
         const double end = now_ + std::max(0.0, seconds);
-        while (pace_ > 0 && now_ < end) {
+        for (double pace = pace_; pace > 0 && now_ < end; pace = pace_) {
             job.checkpoint();
-            const double slice = std::min(end - now_, 0.05 * pace_);
-            std::this_thread::sleep_for(std::chrono::duration<double>(slice / pace_));
+            const double slice = std::min(end - now_, 0.05 * pace);
+            std::this_thread::sleep_for(std::chrono::duration<double>(slice / pace));
             now_ += slice;
         }
         job.checkpoint();
         now_ = end;
     }
 
+    void set_pace(double pace) { pace_ = pace; }
+
   private:
-    double pace_, now_ = 0;
+    std::atomic<double> pace_;
+    double now_ = 0;
 };
 
 std::string moment_of(double seconds) {
@@ -279,6 +283,9 @@ Bench::Bench(const BenchSettings& settings, const Job& job)
     : parts_(std::make_unique<Parts>(settings, job)) {}
 Bench::~Bench() = default;
 
+void Bench::set_pace(double pace) {
+    parts_->clock().set_pace(pace);
+}
 ShootClock& Bench::clock() {
     return parts_->clock();
 }

@@ -62,6 +62,9 @@ class Bench {
     RailDevice& rail();
     TurntableDevice& turntable();
 
+    /// Seconds of the devices' clock in one second; 0: as quick as can be. From any thread, at once.
+    void set_pace(double pace);
+
     /// How the scene is meant to be shot: where its first and last frame stand.
     const Shooting& shooting() const;
     int exposures() const;  ///< so far

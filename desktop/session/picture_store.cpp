@@ -20,6 +20,8 @@ DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const 
 PictureStore::PictureStore(Session& session, QObject* parent) : QObject(parent), session_(session) {
     pool_.setMaxThreadCount(1);  // each conversion is parallel in itself
     connect(&session_, &Session::series_changed, this, &PictureStore::forget_all);
+    connect(&session_, &Session::frame_replaced, this, &PictureStore::forget_all);
+    connect(&session_, &Session::frame_added, this, &PictureStore::forget_aligned);
     connect(&session_, &Session::geometry_changed, this, &PictureStore::forget_aligned);
 }
 

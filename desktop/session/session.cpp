@@ -71,33 +71,77 @@ void Session::open(const std::vector<std::filesystem::path>& files_or_folder) {
         QStringLiteral("open"),
         [files_or_folder](const Job& job) { return open_series(files_or_folder, job); },
         [this](const OpenedSeries& opened) {
-            ++series_serial_;
-            undo_.clear();
-            cache_->clear();
-            series_ = opened.series;
-            problems_.clear();
-            for (const auto& problem : opened.problems) problems_ << text(problem);
-            for (const auto& note : opened.notes) problems_ << text(note);
-            profiles_.clear();
-            profile_ = {};
-            geometry_.reset();
-            results_.clear();
-            merged_from_.clear();
-            shown_result_ = 0;
-            chosen_reference_ = -1;
-            current_frame_ = series_.count() / 2;
+            QStringList problems;
+            for (const auto& problem : opened.problems) problems << text(problem);
+            for (const auto& note : opened.notes) problems << text(note);
+            replace_series(opened.series, problems);
             if (!problems_.empty())
                 tell(problems_.size() == 1 ? problems_[0]
                                            : QStringLiteral("%1 (and %2 more, see Plan)")
                                                  .arg(problems_[0])
                                                  .arg(problems_.size() - 1),
                      !opened.problems.empty());
-            emit series_changed();
-            emit results_changed();
-            emit result_shown();
             set_stage(Stage::cull);
             start_profiling();
         });
+}
+
+void Session::replace_series(Series series, QStringList problems) {
+    ++series_serial_;
+    undo_.clear();
+    cache_->clear();
+    series_ = std::move(series);
+    problems_ = std::move(problems);
+    profiles_.clear();
+    profile_ = {};
+    geometry_.reset();
+    results_.clear();
+    merged_from_.clear();
+    shown_result_ = 0;
+    chosen_reference_ = -1;
+    current_frame_ = series_.count() / 2;
+    emit series_changed();
+    emit results_changed();
+    emit result_shown();
+}
+
+void Session::begin_series(const std::string& name) {
+    Series series;
+    series.name = name;
+    replace_series(series, {});
+}
+
+void Session::add_frame(const Frame& frame, const FocusProfile& profile) {
+    if (has_series() && cv::Size(frame.info.width, frame.info.height) != series_.size()) {
+        tell(QStringLiteral("%1 has another size than the frames before and was left out.")
+                 .arg(text(frame.path.filename().string())),
+             true);
+        return;
+    }
+    undo_.clear();  // steps of undo know as many frames as there were
+    const bool first = !has_series(), at_end = series_.range.last == series_.count() - 1;
+    series_.frames.push_back(frame);
+    if (first || at_end) series_.range.last = series_.count() - 1;
+    profiles_.push_back(profile);
+    profile_ = profile_series(profiles_);
+    current_frame_ = series_.count() - 1;
+    geometry_.reset();
+    if (first) emit series_changed();
+    emit frame_added(current_frame_);
+    emit profiles_changed();
+    emit selection_changed();
+    emit current_frame_changed();
+}
+
+void Session::frame_changed(int frame, const FocusProfile& profile) {
+    if (frame < 0 || frame >= series_.count()) return;
+    cache_->clear();
+    profiles_[std::size_t(frame)] = profile;
+    profile_ = profile_series(profiles_);
+    geometry_.reset();
+    emit frame_replaced(frame);
+    emit profiles_changed();
+    emit current_frame_changed();
 }
 
 void Session::start_profiling() {

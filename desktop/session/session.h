@@ -42,6 +42,13 @@ class Session : public QObject {
     // The series.
     /// Opens files or a folder in the background, then profiles them; results of another series are dropped.
     void open(const std::vector<std::filesystem::path>& files_or_folder);
+    /// An empty series that frames join while they are shot; results of another series are dropped.
+    void begin_series(const std::string& name);
+    /// The next frame, with its profile. It has to be as large as the others; otherwise it is told and left
+    /// out.
+    void add_frame(const Frame& frame, const FocusProfile& profile);
+    /// The file of a frame was shot again.
+    void frame_changed(int frame, const FocusProfile& profile);
     bool has_series() const { return series_.count() > 0; }
     const Series& series() const { return series_; }
     const QStringList& problems() const { return problems_; }  ///< files left out and other news of opening
@@ -96,6 +103,8 @@ class Session : public QObject {
 
   signals:
     void series_changed();
+    void frame_added(int frame);
+    void frame_replaced(int frame);
     void profiles_changed();
     void selection_changed();  ///< frames used, range or reference
     void current_frame_changed();
@@ -127,6 +136,7 @@ class Session : public QObject {
     void change_selection(const Selection& to, const QString& what);
     Aligned alignment_wanted() const;
     void start_profiling();
+    void replace_series(Series series, QStringList problems);
     void start_aligning();
     void start_merging();
     Result* find_result(int id);

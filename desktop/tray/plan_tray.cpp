@@ -1,42 +1,111 @@
 #include "desktop/tray/plan_tray.h"
 
+#include <QButtonGroup>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QVBoxLayout>
 
 #include "desktop/session/facts.h"
+#include "desktop/tray/setup_page.h"
+#include "desktop/tray/shoot_page.h"
 
 namespace moorhaze::desktop {
 
-PlanTray::PlanTray(Session& session, QWidget* parent) : Tray(tr("Plan"), parent), session_(session) {
-    add_section(tr("Bring in a series"));
-    auto* folder = add_button(tr("Open a folder"), tr("Ctrl+O"),
-                              tr("Choose the folder that holds the frames of one series"));
-    auto* files = add_button(tr("Open files"), tr("Ctrl+Shift+O"), tr("Choose the frames of one series"));
-    auto* demo =
-        add_button(tr("Open the demo"), tr("Ctrl+D"), tr("Opens one of the series that come with Moorhaze"));
-    add_quiet(
-        tr("Or drop a folder or files on the window. JPEG, TIFF and PNG, 8 or 16 bit. Originals are only "
-           "read."));
-    add_hairline();
-    add_section(tr("How it was shot"));
-    facts_ = add_line({});
+PlanTray::PlanTray(Session& session, ShootDesk& desk, QWidget* parent)
+    : Tray(tr("Plan"), parent), session_(session), desk_(desk), switch_(new QButtonGroup(this)) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    const std::pair<QString, QString> names[] = {{tr("Numbers"), tr("How many frames, which step, how long")},
+                                                 {tr("Shoot"), tr("Devices, live view, the run")},
+                                                 {tr("Bring in"), tr("Open a series that exists already")}};
+    for (int i = 0; i < 3; ++i) {
+        auto* button = make_button(names[i].first, {}, names[i].second, this);
+        button->setCheckable(true);
+        button->setProperty("role", "switch");
+        button->setObjectName(QStringLiteral("planPage%1").arg(i));
+        switch_->addButton(button, i);
+        row->addWidget(button, 1);
+    }
+    body()->addLayout(row);
+    body()->addSpacing(4);
+    shoot_page_ = new ShootPage(desk_, this);
+    pages_ = {new SetupPage(desk_, this), shoot_page_, make_bring_in()};
+    for (QWidget* page : pages_) body()->addWidget(page);
+    next_ = set_next(tr("Cull"), {}, tr("The usual next step"));
+    next_->setObjectName(QStringLiteral("planNext"));
+    connect(next_, &QPushButton::clicked, this, &PlanTray::next_step);
+    connect(switch_, &QButtonGroup::idClicked, this, [this](int page) { show_page(Page(page)); });
+    connect(shoot_page_, &ShootPage::changed, this, &PlanTray::refresh);
+    connect(shoot_page_, &ShootPage::frame_chosen, this, &PlanTray::frame_chosen);
+    for (auto signal : {&Session::series_changed, &Session::profiles_changed})
+        connect(&session_, signal, this, &PlanTray::refresh);
+    show_page(bring_in);
+}
+
+QWidget* PlanTray::make_bring_in() {
+    auto* page = new QWidget(this);
+    auto* rows = new QVBoxLayout(page);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(6);
+    auto* folder = make_button(tr("Open a folder"), tr("Ctrl+O"),
+                               tr("Choose the folder that holds the frames of one series"), page);
+    auto* files =
+        make_button(tr("Open files"), tr("Ctrl+Shift+O"), tr("Choose the frames of one series"), page);
+    auto* demo = make_button(tr("Open the demo"), tr("Ctrl+D"),
+                             tr("Opens one of the series that come with Moorhaze"), page);
+    for (QPushButton* button : {folder, files, demo}) rows->addWidget(button);
+    auto add_text = [&](const char* role, const QString& text) {
+        auto* label = new QLabel(text, page);
+        label->setProperty("role", role);
+        label->setWordWrap(true);
+        rows->addWidget(label);
+        return label;
+    };
+    add_text("quiet",
+             tr("Or drop a folder or files on the window. JPEG, TIFF and PNG, 8 or 16 bit. Originals are "
+                "only read."));
+    rows->addSpacing(8);
+    add_text("section", tr("How it was shot"));
+    facts_ = add_text("", {});
     facts_->setObjectName(QStringLiteral("facts"));
-    problems_ = add_line({});
+    problems_ = add_text("warning", {});
     problems_->setObjectName(QStringLiteral("problems"));
-    problems_->setProperty("role", "warning");
-    next_ = set_next(tr("Cull"), tr("Alt+2"), tr("Go on to choosing the frames"));
+    rows->addStretch(1);
     connect(folder, &QPushButton::clicked, this, &PlanTray::open_folder_asked);
     connect(files, &QPushButton::clicked, this, &PlanTray::open_files_asked);
     connect(demo, &QPushButton::clicked, this, &PlanTray::open_demo_asked);
-    connect(next_, &QPushButton::clicked, this, &PlanTray::next_asked);
-    connect(&session_, &Session::series_changed, this, &PlanTray::refresh);
-    connect(&session_, &Session::profiles_changed, this, &PlanTray::refresh);
+    return page;
+}
+
+PlanTray::Page PlanTray::page() const {
+    return Page(switch_->checkedId());
+}
+
+void PlanTray::show_page(Page page) {
+    switch_->button(page)->setChecked(true);
+    for (int i = 0; i < int(pages_.size()); ++i) pages_[std::size_t(i)]->setVisible(i == int(page));
     refresh();
+    emit page_changed();
+}
+
+void PlanTray::next_step() {
+    if (page() == numbers) return show_page(shoot);
+    if (page() == shoot && desk_.state() != ShootState::done) {
+        if (shoot_page_->can_step()) shoot_page_->next_step();
+        return;
+    }
+    if (session_.has_series()) emit next_asked();
 }
 
 void PlanTray::refresh() {
-    next_->setEnabled(session_.has_series());
+    const bool on_shoot = page() == shoot && desk_.state() != ShootState::done;
+    const QString words = page() == numbers ? tr("Shoot it")
+                          : on_shoot        ? shoot_page_->next_step_text()
+                                            : tr("Cull");
+    next_->setText(words);
+    next_->setAccessibleName(words);
+    next_->setEnabled(page() == numbers || (on_shoot ? shoot_page_->can_step() : session_.has_series()));
     set_state(session_.has_series() ? session_name(session_) : QString());
     facts_->setText(session_.has_series() ? series_facts(session_.series()).join('\n')
                                           : tr("No series is open yet."));

@@ -1,25 +1,43 @@
 #pragma once
-#include "desktop/session/session.h"
+#include <array>
+
+#include "desktop/session/shoot_desk.h"
 #include "desktop/tray/tray_parts.h"
+
+class QButtonGroup;
 
 namespace moorhaze::desktop {
 
-/// Bringing in a series, and what its files say of how it was shot.
+class ShootPage;
+
+/// Three pages: the numbers of a shoot, the shoot itself, or bringing in a series that exists already.
 class PlanTray : public Tray {
     Q_OBJECT
   public:
-    PlanTray(Session& session, QWidget* parent);
+    enum Page { numbers, shoot, bring_in };
+    PlanTray(Session& session, ShootDesk& desk, QWidget* parent);
+    void show_page(Page page);
+    Page page() const;
+    /// What the violet button does.
+    void next_step();
 
   signals:
     void open_folder_asked();
     void open_files_asked();
     void open_demo_asked();
     void next_asked();
+    void frame_chosen(int frame);
+    void page_changed();
 
   private:
+    QWidget* make_bring_in();
     void refresh();
     Session& session_;
-    QLabel *facts_, *problems_;
+    ShootDesk& desk_;
+    QButtonGroup* switch_;
+    std::array<QWidget*, 3> pages_{};
+    ShootPage* shoot_page_;
+    QLabel *facts_ = nullptr, *problems_ = nullptr;
     QPushButton* next_;
 };
 

@@ -29,6 +29,7 @@
 #include "desktop/view/depth_line.h"
 #include "desktop/view/path_bar.h"
 #include "desktop/view/picture_view.h"
+#include "desktop/view/plan_line.h"
 #include "desktop/view/sounding_panel.h"
 #include "desktop/view/theme.h"
 
@@ -90,14 +91,19 @@ void MainWindow::build_layout() {
     auto* columns = new QHBoxLayout(middle);
     columns->setContentsMargins(0, 0, 0, 0);
     columns->setSpacing(0);
-    line_ = new DepthLine(middle);
+    lines_ = new QStackedWidget(middle);
+    lines_->setFixedWidth(104);
+    line_ = new DepthLine(lines_);
+    plan_line_ = new PlanLine(session_, desk_, lines_);
+    lines_->addWidget(line_);
+    lines_->addWidget(plan_line_);
     picture_ = new PictureView(middle);
     tray_room_ = new QScrollArea(middle);
     tray_room_->setObjectName(QStringLiteral("tray"));
     tray_room_->setFixedWidth(kTrayWidth);
     tray_room_->setWidgetResizable(true);
     tray_room_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    columns->addWidget(line_);
+    columns->addWidget(lines_);
     columns->addWidget(picture_, 1);
     columns->addWidget(tray_room_);
     rows->addWidget(middle, 1);
@@ -178,7 +184,8 @@ QWidget* MainWindow::make_empty_state() {
 
 void MainWindow::build_trays() {
     trays_ = new QStackedWidget(tray_room_);
-    auto* plan = new PlanTray(session_, trays_);
+    plan_ = new PlanTray(session_, desk_, trays_);
+    auto* plan = plan_;
     auto* cull = new CullTray(session_, trays_);
     auto* align = new AlignTray(session_, trays_);
     auto* merge = new MergeTray(session_, trays_);
@@ -195,16 +202,22 @@ void MainWindow::build_trays() {
     connect(plan, &PlanTray::open_demo_asked, this, [this] { open_demo(demo_names().value(0)); });
     connect(plan, &PlanTray::next_asked, this, [this] { session_.set_stage(Stage::cull); });
 
+    connect(plan, &PlanTray::frame_chosen, &session_, &Session::set_current_frame);
+    connect(plan, &PlanTray::page_changed, this, &MainWindow::show_stage);
+    connect(plan_line_, &PlanLine::frame_chosen, &session_, &Session::set_current_frame);
+    connect(plan_line_, &PlanLine::drive_asked, &desk_, &ShootDesk::drive_to);
+    connect(&desk_, &ShootDesk::live_changed, this, &MainWindow::show_live);
+    connect(&desk_, &ShootDesk::state_changed, this, [this] {
+        show_picture();
+        show_path();
+    });
+    connect(&desk_, &ShootDesk::progress_changed, this, &MainWindow::show_path);
+    connect(&desk_, &ShootDesk::setup_changed, this, &MainWindow::show_path);
+
     connect(cull, &CullTray::accept_asked, &session_, &Session::accept_suggestions);
     connect(cull, &CullTray::next_suggestion_asked, this, &MainWindow::step_suggestion);
-    connect(cull, &CullTray::near_here_asked, this, [this] {
-        session_.set_range(
-            {session_.current_frame(), std::max(session_.current_frame(), session_.series().range.last)});
-    });
-    connect(cull, &CullTray::far_here_asked, this, [this] {
-        session_.set_range(
-            {std::min(session_.current_frame(), session_.series().range.first), session_.current_frame()});
-    });
+    connect(cull, &CullTray::near_here_asked, this, [this] { limit_here(true); });
+    connect(cull, &CullTray::far_here_asked, this, [this] { limit_here(false); });
     connect(cull, &CullTray::toggle_use_asked, this, &MainWindow::toggle_use);
     connect(cull, &CullTray::reference_chosen, &session_, &Session::set_reference);
     connect(cull, &CullTray::frame_chosen, &session_, &Session::set_current_frame);
@@ -249,6 +262,7 @@ void MainWindow::connect_session() {
                                              : tr("Moorhaze"));
         picture_->set_picture(nullptr, {});
         picture_->set_other(nullptr, {});
+        plane_is_live_ = false;
         picture_->set_plane(QSize(session_.series().size().width, session_.series().size().height));
         picture_->fit();
         show_stage();
@@ -266,6 +280,7 @@ void MainWindow::connect_session() {
                         &Session::results_changed, &Session::result_shown, &Session::settings_changed,
                         &Session::saved_changed})
         connect(&session_, signal, this, &MainWindow::show_path);
+    connect(&session_, &Session::frame_replaced, this, &MainWindow::show_picture);
     connect(&store_, &PictureStore::ready, this, [this] { show_picture(); });
     connect(&mend_, &Mend::display_changed, this, &MainWindow::show_picture);
     connect(&mend_, &Mend::area_changed, picture_, &PictureView::refresh);
@@ -303,6 +318,8 @@ void MainWindow::open_paths(const QStringList& paths) {
     std::vector<std::filesystem::path> files;
     for (const QString& path : paths) files.emplace_back(path.toStdString());
     session_.jobs().cancel();
+    desk_.disconnect_devices();
+    desk_.stop_watching();
     session_.open(files);
 }
 
@@ -321,7 +338,7 @@ void MainWindow::ask_for_files() {
 }
 
 void MainWindow::point_at(QPointF place, bool sound) {
-    if (!session_.has_series()) return;
+    if (!session_.has_series() || plane_is_live_) return;
     if (!sound && session_.stage() <= Stage::cull) {
         const cv::Size size = session_.series().size();
         const int frame =
@@ -360,6 +377,39 @@ void MainWindow::toggle_use() {
     session_.set_used(frame, !session_.series().frames[std::size_t(frame)].used);
 }
 
+bool MainWindow::is_shooting() const {
+    return session_.stage() == Stage::plan && desk_.state() != ShootState::off;
+}
+
+void MainWindow::limit_here(bool near) {
+    if (is_shooting()) return near ? desk_.mark_near() : desk_.mark_far();
+    if (!session_.has_series()) return;
+    const int here = session_.current_frame();
+    const FrameRange range = session_.series().range;
+    session_.set_range(near ? FrameRange{here, std::max(here, range.last)}
+                            : FrameRange{std::min(here, range.first), here});
+}
+
+void MainWindow::step_depth(int by) {
+    if (is_shooting() && desk_.state() == ShootState::live)
+        desk_.drive_by(by *
+                       std::max(0.05, desk_.plan().is_possible() ? desk_.plan().steps.first_step_mm : 0.5));
+    else
+        session_.set_current_frame(session_.current_frame() + by);
+}
+
+void MainWindow::show_live() {
+    if (session_.stage() != Stage::plan || !desk_.shows_live()) return;
+    if (!plane_is_live_) {
+        plane_is_live_ = true;
+        picture_->set_other(nullptr, {});
+        picture_->set_plane(desk_.live_picture()->size());
+        picture_->fit();
+    }
+    picture_->set_picture(desk_.live_picture(), tr("live view"));
+    show_caption();
+}
+
 void MainWindow::set_wipe_back(bool wipe) {
     Brush brush = mend_.brush();
     brush.wipe_back = wipe;
@@ -386,7 +436,7 @@ void MainWindow::show_stage() {
     trays_->adjustSize();
     tray_room_->verticalScrollBar()->setValue(0);
     path_->set_here(stage);
-    empty_->setVisible(!session_.has_series());
+    lines_->setCurrentIndex(stage == Stage::plan && plan_->page() != PlanTray::bring_in ? 1 : 0);
     show_brush();
     show_line();
     show_path();
@@ -394,7 +444,14 @@ void MainWindow::show_stage() {
 }
 
 void MainWindow::show_picture() {
-    empty_->setVisible(!session_.has_series());
+    empty_->setVisible(!session_.has_series() && !is_shooting() && !desk_.is_watching());
+    if (session_.stage() == Stage::plan && desk_.shows_live()) return show_live();
+    if (plane_is_live_) {
+        plane_is_live_ = false;
+        picture_->set_picture(nullptr, {});
+        picture_->set_plane(QSize(session_.series().size().width, session_.series().size().height));
+        picture_->fit();
+    }
     if (!session_.has_series()) return show_caption();
     const FrameView frame = frame_view();
     const bool has_geometry = session_.geometry().has_value();
@@ -444,8 +501,12 @@ void MainWindow::show_line() {
 
 void MainWindow::show_path() {
     const bool open = session_.has_series();
-    path_->set_waymark(Stage::plan,
-                       {open ? tr("%1 frames").arg(session_.series().count()) : QString(), open, false});
+    const bool under_way =
+        desk_.to_shoot() > 0 && desk_.state() != ShootState::live && desk_.state() != ShootState::done;
+    path_->set_waymark(Stage::plan, {under_way ? tr("%1 of %2 shot").arg(desk_.shot()).arg(desk_.to_shoot())
+                                     : open    ? tr("%1 frames").arg(session_.series().count())
+                                               : QString(),
+                                     open && !under_way, !desk_.troubles().empty()});
     path_->set_waymark(
         Stage::cull,
         {open ? tr("%1 of %2").arg(session_.series().chosen().size()).arg(session_.series().count())
@@ -497,6 +558,10 @@ void MainWindow::show_brush() {
 }
 
 void MainWindow::show_caption() {
+    if (plane_is_live_)
+        return picture_->set_caption(tr("live view · plane of focus at %1 mm · f/%2")
+                                         .arg(desk_.position_mm(), 0, 'f', 2)
+                                         .arg(desk_.setup().f_number));
     if (!session_.has_series()) return picture_->set_caption({});
     const QString zoom = picture_->is_fit() ? tr("fit %1 %").arg(100 * picture_->zoom(), 0, 'f', 0)
                                             : tr("%1 %").arg(100 * picture_->zoom(), 0, 'f', 0);
@@ -523,6 +588,11 @@ void MainWindow::show_caption() {
 
 bool MainWindow::is_settled() {
     if (session_.jobs().busy()) return false;
+    const ShootState shooting = desk_.state();
+    if (shooting == ShootState::connecting || shooting == ShootState::running || shooting == ShootState::pausing)
+        return false;
+    if (plane_is_live_) return desk_.live_picture() != nullptr && !desk_.is_driving();
+    if (desk_.is_busy() || desk_.state() == ShootState::live) return false;
     if (!session_.has_series()) return true;
     if (shows_result() ? !mend_.is_settled() : !store_.find(frame_view())) return false;
     if (picture_->curtain() && !store_.find(frame_view())) return false;

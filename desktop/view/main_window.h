@@ -6,6 +6,7 @@
 #include "desktop/session/mend.h"
 #include "desktop/session/picture_store.h"
 #include "desktop/session/session.h"
+#include "desktop/session/shoot_desk.h"
 #include "desktop/session/sounding.h"
 
 class QMenuBar;
@@ -20,6 +21,8 @@ class JobBar;
 class NoticeBar;
 class PathBar;
 class PictureView;
+class PlanLine;
+class PlanTray;
 class SoundingPanel;
 
 /// The window: puts the views round the session, turns what a person does into calls of it, and what changes
@@ -34,6 +37,9 @@ class MainWindow : public QMainWindow {
     Mend& mend() { return mend_; }
     Sounding& sounding() { return sounding_; }
     Exporter& exporter() { return exporter_; }
+    ShootDesk& shoot_desk() { return desk_; }
+    PlanTray& plan_tray() { return *plan_; }
+    PlanLine& plan_line() { return *plan_line_; }
     PictureView& picture_view() { return *picture_; }
     DepthLine& depth_line() { return *line_; }
     NoticeBar& notice() { return *notice_; }
@@ -81,6 +87,11 @@ class MainWindow : public QMainWindow {
     void show_sounding();
     void show_caption();
     void show_brush();
+    void show_live();
+    /// Near or far limit: of the range, or of the shoot where one is being prepared.
+    void limit_here(bool near);
+    void step_depth(int by);
+    bool is_shooting() const;
     FrameView frame_view() const;
     bool shows_result() const;
 
@@ -89,11 +100,15 @@ class MainWindow : public QMainWindow {
     Sounding sounding_{session_};
     Mend mend_{session_};
     Exporter exporter_{session_, mend_};
+    ShootDesk desk_{session_};
 
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
     NoticeBar* notice_ = nullptr;
     DepthLine* line_ = nullptr;
+    PlanLine* plan_line_ = nullptr;
+    PlanTray* plan_ = nullptr;
+    QStackedWidget* lines_ = nullptr;
     PictureView* picture_ = nullptr;
     SoundingPanel* panel_ = nullptr;
     QWidget* empty_ = nullptr;
@@ -105,6 +120,7 @@ class MainWindow : public QMainWindow {
     std::array<QAction*, Sounding::kPatches> digit_actions_{};
     QPointF hovered_;
     bool is_hovering_ = false;
+    bool plane_is_live_ = false;
     bool source_follows_sounding_ = false;
 };
 

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "desktop/tray/deliver_tray.h"
+#include "desktop/tray/plan_tray.h"
 #include "desktop/view/bars.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/path_bar.h"
@@ -42,7 +43,12 @@ void MainWindow::build_actions() {
     add_action(series, tr("Align"), QKeySequence(tr("Ctrl+L")),
                tr("Finds how the frames lie against each other"), [this] { session_.align(); });
     add_action(series, tr("Align and merge"), QKeySequence(tr("Ctrl+Return")),
-               tr("Aligns if needed, then merges"), [this] { session_.align_and_merge(); });
+               tr("Aligns if needed, then merges; in Plan, the usual next step"), [this] {
+                   if (session_.stage() == Stage::plan && plan_->page() != PlanTray::bring_in)
+                       plan_->next_step();
+                   else
+                       session_.align_and_merge();
+               });
     series->addSeparator();
     add_action(series, tr("Export"), QKeySequence(tr("Ctrl+E")), tr("Saves the picture"), [this] {
         session_.set_stage(Stage::deliver);
@@ -65,18 +71,12 @@ void MainWindow::build_actions() {
                [this] { session_.accept_suggestions(); });
     add_action(edit, tr("Next suggestion"), QKeySequence(tr("N")), tr("Shows the next suggested frame"),
                [this] { step_suggestion(); });
-    add_action(edit, tr("Near limit here"), QKeySequence(tr("[")), tr("The frame shown becomes the nearest"),
-               [this] {
-                   if (session_.has_series())
-                       session_.set_range({session_.current_frame(),
-                                           std::max(session_.current_frame(), session_.series().range.last)});
-               });
-    add_action(edit, tr("Far limit here"), QKeySequence(tr("]")), tr("The frame shown becomes the farthest"),
-               [this] {
-                   if (session_.has_series())
-                       session_.set_range({std::min(session_.current_frame(), session_.series().range.first),
-                                           session_.current_frame()});
-               });
+    add_action(edit, tr("Near limit here"), QKeySequence(tr("[")),
+               tr("The frame shown becomes the nearest; while shooting, the near mark"),
+               [this] { limit_here(true); });
+    add_action(edit, tr("Far limit here"), QKeySequence(tr("]")),
+               tr("The frame shown becomes the farthest; while shooting, the far mark"),
+               [this] { limit_here(false); });
     add_action(edit, tr("Reference frame here"), QKeySequence(tr("R")),
                tr("The frame shown becomes the reference frame"),
                [this] { session_.set_reference(session_.current_frame()); });
@@ -108,9 +108,9 @@ void MainWindow::build_actions() {
                [this] { picture_->set_zoom(picture_->zoom() / 1.414213562); });
     view->addSeparator();
     add_action(view, tr("Next frame, farther"), QKeySequence(tr("PgUp")), tr("One frame towards far"),
-               [this] { session_.set_current_frame(session_.current_frame() + 1); });
+               [this] { step_depth(1); });
     add_action(view, tr("Next frame, nearer"), QKeySequence(tr("PgDown")), tr("One frame towards near"),
-               [this] { session_.set_current_frame(session_.current_frame() - 1); });
+               [this] { step_depth(-1); });
     curtain_action_ = add_action(view, tr("Curtain"), QKeySequence(tr("C")),
                                  tr("Two pictures either side of a movable line"), [] {});
     curtain_action_->setCheckable(true);
@@ -160,7 +160,10 @@ void MainWindow::build_actions() {
                "with a brush Return puts it down and lifts it.<br><br>"
                "<b>Job</b><br>Ctrl+Return: align and merge. B, E: draw in, wipe back. Comma, full stop: "
                "brush size. Ctrl+E: export. "
-               "Alt+1 to Alt+6: stages. Esc: close the sounding or the message, stop the job. F9: fold the "
+               "Alt+1 to Alt+6: stages. In Plan, page up and down drive the plane of focus, [ and ] mark "
+               "near and far, "
+               "Ctrl+Return starts, pauses and goes on. Esc: close the sounding or the message, stop the "
+               "job. F9: fold the "
                "tray."));
         box.exec();
     });

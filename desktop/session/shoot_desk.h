@@ -1,0 +1,162 @@
+#pragma once
+#include <QObject>
+#include <QThreadPool>
+#include <QTimer>
+#include <memory>
+#include <optional>
+
+#include "core/optics/shoot_plan.h"
+#include "core/series/watched_folder.h"
+#include "desktop/session/display_picture.h"
+#include "desktop/session/session.h"
+#include "rig/bench.h"
+#include "rig/shoot.h"
+
+namespace moorhaze::desktop {
+
+/// What the devices are doing.
+enum class ShootState {
+    off,  ///< no devices
+    connecting,
+    live,  ///< live view; drive, mark, start
+    running,
+    pausing,  ///< the frame under way is finished first
+    paused,
+    interrupted,  ///< link lost or card full; all frames are kept
+    done,
+};
+
+/// A frame that went wrong, and can be shot again.
+struct ShootTrouble {
+    int view = 0, station = 0;
+    QString what;
+    bool operator==(const ShootTrouble&) const = default;
+};
+
+/// Plan and shoot: the setup with what comes of it, the devices, live view, the run. All in the interface's
+/// thread; the devices are spoken to beside it, one call after the other. Frames that arrive join the
+/// session.
+class ShootDesk : public QObject {
+    Q_OBJECT
+  public:
+    explicit ShootDesk(Session& session, QObject* parent = nullptr);
+    ~ShootDesk() override;
+
+    // Plan.
+    const ShootSetup& setup() const { return setup_; }
+    const ShootPlan& plan() const { return plan_; }
+    /// One step of undo; steps that follow each other within the same field join.
+    void set_setup(const ShootSetup& setup, const QString& field);
+    static QString setup_folder();
+    QStringList saved_setups() const;
+    void save_setup_as(const QString& name);
+    void load_saved_setup(const QString& name);
+    void remove_saved_setup(const QString& name);
+
+    /// A misfire, a bump and a lost link among the first frames of a run.
+    static std::vector<rig::BenchFault> practice_mishaps();
+
+    // Devices. Positions are mm of the plane of focus along the lens axis, 0 where the scene's own first
+    // frame is.
+    ShootState state() const { return state_; }
+    void connect_devices(const rig::BenchSettings& bench);
+    void disconnect_devices();
+    void back_to_live();  ///< after a run
+    QString scene() const { return scene_; }
+    double position_mm() const { return position_mm_; }
+    std::optional<double> near_mark_mm() const { return near_mm_; }
+    std::optional<double> far_mark_mm() const { return far_mm_; }
+    void drive_by(double mm);
+    void drive_to(double mm);
+    void mark_near();
+    void mark_far();
+    /// Both marks; undone as one.
+    void set_marks(std::optional<double> near_mm, std::optional<double> far_mm);
+    double marks_reach() const { return marks_reach_; }
+    void set_marks_reach(double reach);  ///< 0..1: how readily live view marks things as sharp
+    void set_quick(bool quick);          ///< devices as quick as can be, instead of in real time
+    bool is_quick() const { return quick_; }
+
+    // The run.
+    /// Why it cannot begin now; empty if it can.
+    QString why_not() const;
+    void start(const QString& folder);
+    void pause();
+    void go_on();  ///< after a pause or an interruption; makes the link again where it was lost
+    void stop_early();
+    void shoot_again(const ShootTrouble& trouble);
+    int shot() const { return shoot_ ? shoot_->done() : 0; }
+    int to_shoot() const { return shoot_ ? shoot_->total() : 0; }
+    int views() const { return shoot_ ? shoot_->order().views : 1; }
+    int view() const { return view_; }
+    double seconds_left() const {
+        return seconds_left_;
+    }  ///< of real time at the devices' pace; below 0: unknown
+    /// Stations of the run that have been shot in the view shown.
+    const std::vector<bool>& stations_shot() const { return stations_shot_; }
+    const std::vector<ShootTrouble>& troubles() const { return troubles_; }
+    const QString& folder() const { return folder_; }
+    bool is_busy() const { return working_; }
+    bool is_driving() const { return wanted_mm_.has_value(); }
+
+    std::shared_ptr<const DisplayPicture> live_picture() const { return live_; }
+    /// Live view, or its last picture until a frame has arrived.
+    bool shows_live() const {
+        return live_ && (state_ == ShootState::live || (state_ != ShootState::off && !session_.has_series()));
+    }
+    double live_frames_per_second() const { return live_rate_; }
+
+    // A watched folder as the source.
+    void watch(const QString& folder);
+    void stop_watching();
+    bool is_watching() const { return watched_ != nullptr; }
+
+  signals:
+    void setup_changed();
+    void saved_setups_changed();
+    void state_changed();  ///< state, position, marks
+    void live_changed();
+    void progress_changed();  ///< frames and troubles of the run
+
+  private:
+    friend class SetupCommand;
+    friend class MarksCommand;
+    void apply_setup(const ShootSetup& setup);
+    void apply_marks(std::optional<double> near_mm, std::optional<double> far_mm);
+    void set_state(ShootState state);
+    template <class Work, class Done>
+    void beside(Work work, Done done);
+    void next_live();
+    void next_shot();
+    void took(const rig::Shoot::Shot& shot, const Frame& frame, const FocusProfile& profile, bool again);
+    void interrupted(const std::exception& error);
+    void finish_run();
+    void look_at_watched();
+    rig::ShootDevices devices() const;
+    bool on_rail() const { return setup_.stepping == Stepping::rail; }
+
+    Session& session_;
+    QThreadPool pool_;
+    std::stop_source stop_;
+    bool working_ = false;
+    int generation_ = 0;  ///< answers for devices that were given back are dropped
+    ShootSetup setup_;
+    ShootPlan plan_;
+    ShootState state_ = ShootState::off;
+    QString scene_, folder_;
+    std::shared_ptr<rig::Bench> bench_;
+    std::shared_ptr<rig::Shoot> shoot_;
+    double position_mm_ = 0, first_focus_mm_ = 0;
+    std::optional<double> near_mm_, far_mm_, wanted_mm_;
+    double marks_reach_ = 0.3, live_rate_ = 0, seconds_left_ = -1;
+    bool quick_ = true;
+    int view_ = 0;
+    std::vector<bool> stations_shot_;
+    std::vector<ShootTrouble> troubles_;
+    std::vector<ShootTrouble> again_;  ///< waiting to be shot again
+    std::shared_ptr<const DisplayPicture> live_;
+    std::unique_ptr<WatchedFolder> watched_;
+    QTimer watch_timer_;
+};
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,332 @@
+#include "desktop/tray/shoot_page.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDir>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <QStandardPaths>
+#include <QVBoxLayout>
+
+#include "desktop/tray/tray_parts.h"
+#include "rig/scenes.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+QLabel* text_label(const char* role, QVBoxLayout* rows, QWidget* parent) {
+    auto* label = new QLabel(parent);
+    label->setProperty("role", role);
+    label->setWordWrap(true);
+    rows->addWidget(label);
+    return label;
+}
+
+std::pair<QPushButton*, QPushButton*> pair_of(QVBoxLayout* rows, QPushButton* left, QPushButton* right) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    row->addWidget(left, 1);
+    row->addWidget(right, 1);
+    rows->addLayout(row);
+    return {left, right};
+}
+
+}  // namespace
+
+ShootPage::ShootPage(ShootDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(6);
+    text_label("section", rows, this)->setText(tr("Camera"));
+    source_ = new QComboBox(this);
+    source_->setObjectName(QStringLiteral("shootSource"));
+    for (const rig::SceneEntry& scene : rig::scene_list()) {
+        source_->addItem(tr("simulated: %1").arg(QString::fromStdString(scene.name)),
+                         QString::fromStdString(scene.name));
+        source_->setItemData(source_->count() - 1, QString::fromStdString(scene.description),
+                             Qt::ToolTipRole);
+    }
+    source_->addItem(tr("a watched folder..."), QString());
+    source_->setToolTip(
+        tr("A simulated camera, flash, rail and turntable before a scene, or a folder into which a real "
+           "camera's pictures come"));
+    source_->setAccessibleName(tr("Camera"));
+    rows->addWidget(source_);
+    quick_ = new QCheckBox(tr("Quick, not in real time"), this);
+    quick_->setObjectName(QStringLiteral("quick"));
+    quick_->setToolTip(tr("Simulated devices run as fast as they can, instead of in real time"));
+    quick_->setChecked(desk_.is_quick());
+    rows->addWidget(quick_);
+    faults_ = new QCheckBox(tr("With mishaps, to practise"), this);
+    faults_->setObjectName(QStringLiteral("mishaps"));
+    faults_->setToolTip(tr("A misfire, a bump and a lost link at a few frames of the run"));
+    rows->addWidget(faults_);
+    connect_ = make_button(tr("Connect"), {}, tr("Begins live view, or watching"), this);
+    connect_->setObjectName(QStringLiteral("connectDevices"));
+    rows->addWidget(connect_);
+
+    marks_room_ = new QWidget(this);
+    auto* marks = new QVBoxLayout(marks_room_);
+    marks->setContentsMargins(0, 4, 0, 0);
+    marks->setSpacing(6);
+    text_label("section", marks, marks_room_)->setText(tr("Depth: drive and mark"));
+    position_ = text_label("", marks, marks_room_);
+    position_->setObjectName(QStringLiteral("position"));
+    std::tie(to_near_, to_far_) = pair_of(
+        marks,
+        make_button(tr("Nearer"), tr("PgDn"), tr("Drives the plane of focus towards you"), marks_room_),
+        make_button(tr("Farther"), tr("PgUp"), tr("Drives the plane of focus away from you"), marks_room_));
+    std::tie(near_, far_) =
+        pair_of(marks,
+                make_button(tr("Mark near"), tr("["), tr("The nearest point that shall be sharp is here"),
+                            marks_room_),
+                make_button(tr("Mark far"), tr("]"), tr("The farthest point that shall be sharp is here"),
+                            marks_room_));
+    near_->setObjectName(QStringLiteral("markNear"));
+    far_->setObjectName(QStringLiteral("markFar"));
+    depth_ = text_label("quiet", marks, marks_room_);
+    depth_->setObjectName(QStringLiteral("markedDepth"));
+    auto* reach = new ValueRow({tr("Mark what is sharp"),
+                                tr("%"),
+                                tr("How readily live view marks things as sharp; 0: not at all"),
+                                {},
+                                0,
+                                100,
+                                5,
+                                0,
+                                false},
+                               marks_room_);
+    reach->set_value(100 * desk_.marks_reach());
+    marks->addWidget(reach);
+    rows->addWidget(marks_room_);
+
+    run_room_ = new QWidget(this);
+    auto* run = new QVBoxLayout(run_room_);
+    run->setContentsMargins(0, 4, 0, 0);
+    run->setSpacing(6);
+    text_label("section", run, run_room_)->setText(tr("Frames go to"));
+    auto* folder_row = new QHBoxLayout;
+    folder_ = new QLineEdit(run_room_);
+    folder_->setObjectName(QStringLiteral("shootFolder"));
+    folder_->setToolTip(tr("A new folder; a turntable set has one folder a view in it"));
+    folder_->setAccessibleName(tr("Folder for the frames"));
+    auto* browse = make_button(tr("..."), {}, tr("Choose a folder"), run_room_);
+    browse->setFixedWidth(36);
+    folder_row->addWidget(folder_, 1);
+    folder_row->addWidget(browse);
+    run->addLayout(folder_row);
+    progress_ = text_label("", run, run_room_);
+    progress_->setObjectName(QStringLiteral("shootProgress"));
+    std::tie(stop_, live_) =
+        pair_of(run,
+                make_button(tr("Enough"), {},
+                            tr("The far point has been reached: ends the run, keeps all frames"), run_room_),
+                make_button(tr("Live view"), {}, tr("Back to live view, for another run"), run_room_));
+    stop_->setObjectName(QStringLiteral("stopEarly"));
+    live_->setObjectName(QStringLiteral("backToLive"));
+    troubles_ = new QListWidget(run_room_);
+    troubles_->setObjectName(QStringLiteral("troubles"));
+    troubles_->setWordWrap(true);
+    troubles_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    run->addWidget(troubles_);
+    again_ =
+        make_button(tr("Shoot again"), {}, tr("Shoots the chosen frame once more, at its place"), run_room_);
+    again_->setObjectName(QStringLiteral("shootAgain"));
+    run->addWidget(again_);
+    why_ = text_label("quiet", run, run_room_);
+    why_->setObjectName(QStringLiteral("whyNot"));
+    rows->addWidget(run_room_);
+
+    connect(connect_, &QPushButton::clicked, this, [this] {
+        if (desk_.is_watching()) return desk_.stop_watching();
+        if (desk_.state() != ShootState::off) return desk_.disconnect_devices();
+        next_step();
+    });
+    connect(to_near_, &QPushButton::clicked, this, [this] { desk_.drive_by(-1); });
+    connect(to_far_, &QPushButton::clicked, this, [this] { desk_.drive_by(1); });
+    for (auto* button : {to_near_, to_far_}) button->setAutoRepeat(true);
+    connect(near_, &QPushButton::clicked, &desk_, &ShootDesk::mark_near);
+    connect(far_, &QPushButton::clicked, &desk_, &ShootDesk::mark_far);
+    connect(reach, &ValueRow::value_changed, &desk_,
+            [this](double value) { desk_.set_marks_reach(value / 100); });
+    connect(quick_, &QCheckBox::toggled, &desk_, &ShootDesk::set_quick);
+    connect(stop_, &QPushButton::clicked, &desk_, &ShootDesk::stop_early);
+    connect(live_, &QPushButton::clicked, &desk_, &ShootDesk::back_to_live);
+    connect(folder_, &QLineEdit::textEdited, this, [this] { folder_typed_ = true; });
+    connect(browse, &QPushButton::clicked, this, [this] {
+        const QString chosen = QFileDialog::getExistingDirectory(this, tr("Folder for the frames"));
+        if (chosen.isEmpty()) return;
+        folder_->setText(chosen);
+        folder_typed_ = true;
+    });
+    connect(troubles_, &QListWidget::itemClicked, this,
+            [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
+    connect(again_, &QPushButton::clicked, this, [this] {
+        const int row = troubles_->currentRow();
+        if (row >= 0 && row < int(desk_.troubles().size()))
+            desk_.shoot_again(desk_.troubles()[std::size_t(row)]);
+    });
+    connect(troubles_, &QListWidget::currentRowChanged, this,
+            [this](int row) { again_->setEnabled(row >= 0); });
+    for (auto signal : {&ShootDesk::state_changed, &ShootDesk::progress_changed, &ShootDesk::setup_changed})
+        connect(&desk_, signal, this, &ShootPage::refresh);
+    refresh();
+}
+
+QString ShootPage::free_folder() const {
+    const QDir pictures(QStandardPaths::writableLocation(QStandardPaths::PicturesLocation));
+    for (int number = 1;; ++number) {
+        const QString path = pictures.filePath(
+            QStringLiteral("%1-%2").arg(desk_.scene().isEmpty() ? tr("series") : desk_.scene()).arg(number));
+        if (!QFileInfo::exists(path)) return path;
+    }
+}
+
+QString ShootPage::next_step_text() const {
+    switch (desk_.state()) {
+        case ShootState::off:
+            return desk_.is_watching() ? tr("Stop watching") : tr("Connect");
+        case ShootState::connecting:
+            return tr("Connecting");
+        case ShootState::live:
+            return tr("Shoot %1 frames")
+                .arg(desk_.plan().is_possible() ? int(desk_.plan().steps.frames.size()) * desk_.setup().views
+                                                : 0);
+        case ShootState::running:
+        case ShootState::pausing:
+            return tr("Pause");
+        case ShootState::paused:
+        case ShootState::interrupted:
+            return tr("Go on");
+        case ShootState::done:
+            return tr("Cull");
+    }
+    return {};
+}
+
+bool ShootPage::can_step() const {
+    switch (desk_.state()) {
+        case ShootState::live:
+            return desk_.why_not().isEmpty();
+        case ShootState::connecting:
+        case ShootState::pausing:
+            return false;
+        default:
+            return true;
+    }
+}
+
+void ShootPage::next_step() {
+    switch (desk_.state()) {
+        case ShootState::off: {
+            if (desk_.is_watching()) return desk_.stop_watching();
+            const QString scene = source_->currentData().toString();
+            if (scene.isEmpty()) {
+                const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"));
+                if (!folder.isEmpty()) desk_.watch(folder);
+                return;
+            }
+            rig::BenchSettings bench;
+            bench.scene = scene.toStdString();
+            if (faults_->isChecked()) bench.faults = ShootDesk::practice_mishaps();
+            return desk_.connect_devices(bench);
+        }
+        case ShootState::live:
+            return desk_.start(folder_->text());
+        case ShootState::running:
+            return desk_.pause();
+        case ShootState::paused:
+        case ShootState::interrupted:
+            return desk_.go_on();
+        case ShootState::connecting:
+        case ShootState::pausing:
+        case ShootState::done:
+            return;
+    }
+}
+
+void ShootPage::refresh() {
+    const ShootState state = desk_.state();
+    const bool off = state == ShootState::off, live = state == ShootState::live;
+    if (!off)
+        if (const int index = source_->findData(desk_.scene()); index >= 0) source_->setCurrentIndex(index);
+    source_->setEnabled(off && !desk_.is_watching());
+    faults_->setEnabled(off);
+    faults_->setVisible(off || state == ShootState::connecting);
+    connect_->setText(desk_.is_watching() ? tr("Stop watching") : off ? tr("Connect") : tr("Disconnect"));
+    connect_->setAccessibleName(connect_->text());
+    connect_->setEnabled(state != ShootState::connecting);
+    marks_room_->setVisible(live);
+    run_room_->setVisible(!off && state != ShootState::connecting);
+    position_->setText(
+        tr("Plane of focus at %1 mm%2")
+            .arg(desk_.position_mm(), 0, 'f', 2)
+            .arg(desk_.live_frames_per_second() > 0
+                     ? tr(", %1 pictures a second").arg(desk_.live_frames_per_second(), 0, 'f', 1)
+                     : QString()));
+    const auto near = desk_.near_mark_mm(), far = desk_.far_mark_mm();
+    auto shown = [](const std::optional<double>& mark) {
+        return mark ? tr("%1 mm").arg(*mark, 0, 'f', 2) : tr("not marked");
+    };
+    depth_->setText(
+        near && far
+            ? tr("near %1, far %2: %3 mm deep").arg(shown(near), shown(far)).arg(*far - *near, 0, 'f', 2)
+            : tr("near %1, far %2").arg(shown(near), shown(far)));
+    folder_->setEnabled(live);
+    if (!live && state != ShootState::off && state != ShootState::connecting) {
+        folder_->setText(desk_.folder());
+        folder_typed_ = false;
+    } else if (live && !folder_typed_) {
+        folder_->setText(free_folder());
+    }
+    progress_->setVisible(desk_.to_shoot() > 0);
+    QString progress = desk_.views() > 1 ? tr("%1 of %2 frames, view %3 of %4")
+                                               .arg(desk_.shot())
+                                               .arg(desk_.to_shoot())
+                                               .arg(desk_.view() + 1)
+                                               .arg(desk_.views())
+                                         : tr("%1 of %2 frames").arg(desk_.shot()).arg(desk_.to_shoot());
+    if (desk_.seconds_left() > 0 && state == ShootState::running)
+        progress += tr(", %1 s left").arg(desk_.seconds_left(), 0, 'f', 0);
+    if (state == ShootState::paused) progress += tr(", paused");
+    if (state == ShootState::pausing) progress += tr(", pausing after this frame");
+    if (state == ShootState::interrupted) progress += tr(", interrupted");
+    progress_->setText(progress);
+    const bool under_way = state == ShootState::running || state == ShootState::pausing ||
+                           state == ShootState::paused || state == ShootState::interrupted;
+    stop_->setEnabled(under_way && desk_.shot() > 0);
+    live_->setEnabled(state == ShootState::done || state == ShootState::paused ||
+                      state == ShootState::interrupted);
+    stop_->setVisible(!live);
+    live_->setVisible(!live);
+    {
+        const int row = troubles_->currentRow();
+        const QSignalBlocker quiet(troubles_);
+        troubles_->clear();
+        for (const ShootTrouble& trouble : desk_.troubles()) {
+            auto* item = new QListWidgetItem(
+                (desk_.views() > 1 ? tr("View %1, frame %2\n%3").arg(trouble.view + 1) : tr("Frame %1\n%2"))
+                    .arg(trouble.station + 1)
+                    .arg(trouble.what));
+            item->setData(Qt::UserRole, trouble.station);
+            troubles_->addItem(item);
+        }
+        const int count = troubles_->count();
+        if (count > 0) troubles_->setCurrentRow(std::clamp(row, 0, count - 1));
+        troubles_->setVisible(count > 0);
+        troubles_->setFixedHeight(std::min(3, count) * 66 + 4);
+        again_->setVisible(count > 0);
+        again_->setEnabled(count > 0);
+    }
+    const QString why = live ? desk_.why_not() : QString();
+    why_->setText(why);
+    why_->setVisible(!why.isEmpty());
+    emit changed();
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,44 @@
+#pragma once
+#include <QWidget>
+
+#include "desktop/session/shoot_desk.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QListWidget;
+class QPushButton;
+
+namespace moorhaze::desktop {
+
+/// Devices, marks, the run, and what went wrong in it.
+class ShootPage : public QWidget {
+    Q_OBJECT
+  public:
+    ShootPage(ShootDesk& desk, QWidget* parent);
+    /// The usual next step: connect, start, pause or go on.
+    void next_step();
+    QString next_step_text() const;
+    bool can_step() const;
+
+  signals:
+    void changed();
+    void frame_chosen(int frame);
+
+  private:
+    void refresh();
+    QString free_folder() const;
+
+    ShootDesk& desk_;
+    QComboBox* source_;
+    QCheckBox *quick_, *faults_;
+    QLabel *position_, *depth_, *progress_, *why_;
+    QLineEdit* folder_;
+    QWidget *marks_room_, *run_room_;
+    QPushButton *connect_, *near_, *far_, *to_near_, *to_far_, *stop_, *again_, *live_;
+    QListWidget* troubles_;
+    bool folder_typed_ = false;
+};
+
+}  // namespace moorhaze::desktop
