@@ -9,8 +9,9 @@ int main(int argc, char** argv) {
     app.set_version_flag("--version", "moorhaze-cli 0.1.0");
     app.footer("Exit code: 0 done, 1 the work failed, 2 wrong use.");
     cli::Common common;
-    for (CLI::App* command : {cli::add_inspect(app, common), cli::add_align(app, common),
-                              cli::add_merge(app, common), cli::add_simulate(app, common)})
+    for (CLI::App* command :
+         {cli::add_inspect(app, common), cli::add_align(app, common), cli::add_merge(app, common),
+          cli::add_plan(app, common), cli::add_simulate(app, common)})
         command->add_flag("--quiet", common.quiet, "No progress and no notes on stderr");
     try {
         app.parse(argc, argv);

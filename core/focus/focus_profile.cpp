@@ -319,6 +319,20 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
         if (!profile.sharpness.empty()) grid = profile.sharpness.size();
     if (grid.empty()) return result;
 
+    std::vector<double> lights;
+    for (const auto& profile : profiles)
+        if (!profile.sharpness.empty()) lights.push_back(profile.brightness);
+    const double usual_light = std::max(1e-6, median(lights));
+    for (int i = 0; i < count; ++i) {
+        if (profiles[std::size_t(i)].sharpness.empty()) continue;
+        flag_light(profiles[std::size_t(i)], usual_light, result.flags[std::size_t(i)]);
+    }
+    // In the dark noise looks like detail.
+    auto tells_nothing = [&](int i) {
+        return profiles[std::size_t(i)].sharpness.empty() ||
+               has_kind(result.flags[std::size_t(i)], "misfire");
+    };
+
     cv::Mat1i best(grid, -1);
     std::vector<float> curve;
     for (int y = 0; y < grid.height; ++y)
@@ -328,7 +342,7 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
             float top_value = 0;
             for (int i = 0; i < count; ++i) {
                 const auto& sharpness = profiles[std::size_t(i)].sharpness;
-                if (sharpness.empty()) continue;
+                if (tells_nothing(i)) continue;
                 curve.push_back(sharpness(y, x));
                 if (sharpness(y, x) > top_value) top_value = sharpness(y, x), top = i;
             }
@@ -366,21 +380,13 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
             for (int i = last + 1; i < count; ++i) flag_unsharp(i, "behind the subject");
         }
     }
-    std::vector<double> lights;
-    for (const auto& profile : profiles)
-        if (!profile.sharpness.empty()) lights.push_back(profile.brightness);
-    const double usual_light = std::max(1e-6, median(lights));
-    for (int i = 0; i < count; ++i) {
-        if (profiles[std::size_t(i)].sharpness.empty()) continue;
-        flag_light(profiles[std::size_t(i)], usual_light, result.flags[std::size_t(i)]);
-    }
     const cv::Mat1f usual_grid = usual_lights(profiles);
     for (int i = 0; i < count; ++i) {
         auto& flags = result.flags[std::size_t(i)];
-        if (has_kind(flags, "misfire") || profiles[std::size_t(i)].sharpness.empty()) continue;
+        if (tells_nothing(i)) continue;
         if (const auto band = band_against(profiles[std::size_t(i)].light, usual_grid))
             flags.push_back(*band);
-        if (i > 0 && i + 1 < count)
+        if (i > 0 && i + 1 < count && !tells_nothing(i - 1) && !tells_nothing(i + 1))
             if (const auto bump = bump_between(profiles[std::size_t(i) - 1], profiles[std::size_t(i)],
                                                profiles[std::size_t(i) + 1]))
                 flags.push_back(*bump);

@@ -59,6 +59,9 @@ class ShootDesk : public QObject {
     // Devices. Positions are mm of the plane of focus along the lens axis, 0 where the scene's own first
     // frame is.
     ShootState state() const { return state_; }
+    /// What simulated devices are like unless said otherwise: picture size, rays, noise.
+    const rig::BenchSettings& bench_defaults() const { return bench_defaults_; }
+    void set_bench_defaults(const rig::BenchSettings& bench) { bench_defaults_ = bench; }
     void connect_devices(const rig::BenchSettings& bench);
     void disconnect_devices();
     void back_to_live();  ///< after a run
@@ -144,6 +147,7 @@ class ShootDesk : public QObject {
     ShootPlan plan_;
     ShootState state_ = ShootState::off;
     QString scene_, folder_;
+    rig::BenchSettings bench_defaults_;
     std::shared_ptr<rig::Bench> bench_;
     std::shared_ptr<rig::Shoot> shoot_;
     double position_mm_ = 0, first_focus_mm_ = 0;

@@ -231,7 +231,7 @@ void ShootPage::next_step() {
                 if (!folder.isEmpty()) desk_.watch(folder);
                 return;
             }
-            rig::BenchSettings bench;
+            rig::BenchSettings bench = desk_.bench_defaults();
             bench.scene = scene.toStdString();
             if (faults_->isChecked()) bench.faults = ShootDesk::practice_mishaps();
             return desk_.connect_devices(bench);
