@@ -431,6 +431,14 @@ void ShootDesk::took(const rig::Shoot::Shot& shot, const Frame& frame, const Foc
             if (!known || flags.empty()) told(shot.station - 1, flags);
         }
         told(shot.station, check_arrival(session_.profiles()));
+        for (const FocusGap& gap : session_.profile().gaps) {
+            const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
+                return t.view == shot.view && (t.station == gap.before || t.station == gap.after);
+            });
+            if (known) continue;
+            troubles_.push_back({shot.view, gap.before, gap_text(gap)});
+            session_.tell(gap_text(gap), true);
+        }
     }
     emit progress_changed();
     next_shot();

@@ -113,6 +113,7 @@ class ShootDesk : public QObject {
     void watch(const QString& folder);
     void stop_watching();
     bool is_watching() const { return watched_ != nullptr; }
+    int watched_frames() const { return session_.series().count(); }
 
   signals:
     void setup_changed();

@@ -70,6 +70,9 @@ ShootPage::ShootPage(ShootDesk& desk, QWidget* parent) : QWidget(parent), desk_(
     connect_->setObjectName(QStringLiteral("connectDevices"));
     rows->addWidget(connect_);
 
+    watching_ = text_label("", rows, this);
+    watching_->setObjectName(QStringLiteral("watching"));
+
     marks_room_ = new QWidget(this);
     auto* marks = new QVBoxLayout(marks_room_);
     marks->setContentsMargins(0, 4, 0, 0);
@@ -261,6 +264,11 @@ void ShootPage::refresh() {
     connect_->setText(desk_.is_watching() ? tr("Stop watching") : off ? tr("Connect") : tr("Disconnect"));
     connect_->setAccessibleName(connect_->text());
     connect_->setEnabled(state != ShootState::connecting);
+    watching_->setVisible(desk_.is_watching());
+    watching_->setText(
+        tr("Watching %1. Each picture joins the series as soon as it is completely written; %2 so far.")
+            .arg(desk_.folder())
+            .arg(desk_.watched_frames()));
     marks_room_->setVisible(live);
     run_room_->setVisible(!off && state != ShootState::connecting);
     position_->setText(

@@ -33,7 +33,7 @@ class ShootPage : public QWidget {
     ShootDesk& desk_;
     QComboBox* source_;
     QCheckBox *quick_, *faults_;
-    QLabel *position_, *depth_, *progress_, *why_;
+    QLabel *position_, *depth_, *progress_, *why_, *watching_;
     QLineEdit* folder_;
     QWidget *marks_room_, *run_room_;
     QPushButton *connect_, *near_, *far_, *to_near_, *to_far_, *stop_, *again_, *live_;

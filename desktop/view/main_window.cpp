@@ -170,6 +170,9 @@ QWidget* MainWindow::make_empty_state() {
         make_button(tr("Open the demo"), tr("Ctrl+D"), tr("Opens a series that comes with Moorhaze"), box);
     demo->setObjectName(QStringLiteral("openDemo"));
     demo->setProperty("role", "next");
+    if (auto* hint = demo->findChild<QLabel*>(QStringLiteral("keyHint")))
+        hint->setStyleSheet(
+            QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
     auto* folder = make_button(tr("Open a folder"), tr("Ctrl+O"),
                                tr("Choose the folder that holds the frames of one series"), box);
     rows->addWidget(title);
@@ -589,7 +592,8 @@ void MainWindow::show_caption() {
 bool MainWindow::is_settled() {
     if (session_.jobs().busy()) return false;
     const ShootState shooting = desk_.state();
-    if (shooting == ShootState::connecting || shooting == ShootState::running || shooting == ShootState::pausing)
+    if (shooting == ShootState::connecting || shooting == ShootState::running ||
+        shooting == ShootState::pausing)
         return false;
     if (plane_is_live_) return desk_.live_picture() != nullptr && !desk_.is_driving();
     if (desk_.is_busy() || desk_.state() == ShootState::live) return false;

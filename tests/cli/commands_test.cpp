@@ -160,3 +160,63 @@ TEST_CASE("simulate lists scenes and writes what its contract says", "[cli]") {
         CHECK(std::filesystem::exists(out / file));
     CHECK(read_picture(out / "s/frames/frame-001.tif").bits() == 16);
 }
+
+TEST_CASE("simulate plants the faults asked for, and inspect finds those it knows", "[cli]") {
+    const test::Scratch scratch;
+    const std::string out = (scratch / "s").string();
+    REQUIRE(cli("simulate brass-wheels --out " + out +
+                " --frames 7 --size 300x200 --fewest-rays 3 --most-rays 12 --fault misfire@2 --fault band@6 "
+                "--fault duplicate@3 --quiet")
+                .code == 0);
+    const json truth = json::parse(test::read_all(out + "/truth/truth.json"));
+    CHECK(truth["frames"].size() == 8);
+    CHECK(truth["faults"] == json::parse(R"([{"kind":"misfire","frame":2},{"kind":"duplicate","frame":4},
+                                             {"kind":"band","frame":7}])"));
+    const json report = json::parse(cli("inspect " + out + "/frames --json --quiet").text);
+    auto has = [&](int frame, const char* kind) {
+        for (const json& flag : report["frames"][std::size_t(frame - 1)]["flags"])
+            if (flag["kind"] == kind) return true;
+        return false;
+    };
+    CHECK(has(2, "misfire"));
+    CHECK(has(7, "band"));
+    CHECK_FALSE(has(5, "misfire"));
+    CHECK(cli("simulate brass-wheels --out " + out + "2 --fault sneeze@2").code == 2);
+    CHECK(cli("simulate brass-wheels --out " + out + "2 --fault bump").code == 2);
+}
+
+TEST_CASE("simulate writes a folder for each view, and both truths where a part moves", "[cli]") {
+    const test::Scratch scratch;
+    const std::string small = " --frames 3 --size 120x80 --fewest-rays 2 --most-rays 4 --quiet";
+    REQUIRE(cli("simulate glazed-knob --views 2 --out " + (scratch / "set").string() + small).code == 0);
+    const auto one = read_picture(scratch / "set/view-01/truth/sharp.tif").pixels;
+    const auto two = read_picture(scratch / "set/view-02/truth/sharp.tif").pixels;
+    CHECK(cv::norm(one, two, cv::NORM_L1) / double(one.total()) > 1000);
+    REQUIRE(cli("simulate sundew --moves-at 3 --out " + (scratch / "moving").string() + small).code == 0);
+    const auto here = read_picture(scratch / "moving/truth/sharp.tif").pixels;
+    const auto other = read_picture(scratch / "moving/truth/sharp-other.tif").pixels;
+    CHECK(cv::norm(here, other, cv::NORM_L1) / double(here.total()) > 300);
+    const json truth = json::parse(test::read_all(scratch / "moving/truth/truth.json"));
+    CHECK(truth["faults"] == json::parse(R"([{"kind":"moved","frame":3}])"));
+}
+
+TEST_CASE("plan answers in words and as JSON, and a setup goes in and out", "[cli]") {
+    const test::Scratch scratch;
+    CHECK_THAT(cli("plan").text, Catch::Contains("frames            27") && Catch::Contains("0.802 mm"));
+    const std::string file = (scratch / "knob.json").string();
+    const auto saved = cli("plan --depth 40 --f-number 5.6 --save " + file + " --json");
+    REQUIRE(saved.code == 0);
+    const json plan = json::parse(saved.text);
+    CHECK(plan["frames"].size() > 70);
+    CHECK(plan["frames"][0]["near_mm"].get<double>() == Approx(-1).margin(1e-6));
+    CHECK(plan["overlap"].get<double>() >= 0.3);
+    // The same again from the saved setup; then with one value changed.
+    CHECK(json::parse(cli("plan --setup " + file + " --json").text) == plan);
+    CHECK(json::parse(cli("plan --setup " + file + " --f-number 11 --json").text)["frames"].size() <
+          plan["frames"].size());
+    const auto impossible = cli("plan --f-number 0");
+    CHECK(impossible.code == 2);
+    CHECK_THAT(impossible.text, Catch::Contains("f/0"));
+    CHECK(cli("plan --shutter soon").code == 2);
+    CHECK(cli("plan --setup " + (scratch / "none.json").string()).code == 1);
+}
