@@ -405,6 +405,7 @@ void ShootDesk::took(const rig::Shoot::Shot& shot, const Frame& frame, const Foc
         session_.begin_series(shoot_->folder_of(view_).filename().string());
     }
     stations_shot_[std::size_t(shot.station)] = true;
+    position_mm_ = shoot_->order().stations_mm[std::size_t(shot.station)] - (on_rail() ? 0 : first_focus_mm_);
     auto told = [&](int station, const std::vector<FrameFlag>& flags) {
         std::erase_if(troubles_,
                       [&](const ShootTrouble& t) { return t.view == shot.view && t.station == station; });

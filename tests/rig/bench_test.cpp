@@ -2,6 +2,7 @@
 #include "rig/bench.h"
 
 #include <catch2/catch.hpp>
+#include <chrono>
 
 #include "core/files/picture_file.h"
 #include "core/focus/focus_profile.h"
@@ -78,6 +79,21 @@ TEST_CASE("a shoot with enough time has no fault, and its files say how they wer
     CHECK(data.taken > read_shooting_data(scratch / "run/frame-001.jpg").taken);
     // Six times at least the flash's pause passed on the devices' clock, in far less of ours.
     CHECK(bench.clock().now_s() > 5 * 4);
+}
+
+TEST_CASE("two hours of the devices' clock pass in seconds", "[bench]") {
+    const test::Scratch scratch;
+    Bench bench(small_bench(), {});
+    ShootOrder order = order_for(bench, scratch / "run", 4);
+    order.flash_pause_s = 2500;
+    Shoot shoot(devices_of(bench), order);
+    const auto begin = std::chrono::steady_clock::now();
+    shoot_all(shoot);
+    CHECK(bench.clock().now_s() > 7200);
+    // Far below, whatever the machine: what takes time is drawing four small frames.
+    CHECK(std::chrono::steady_clock::now() - begin < std::chrono::minutes(5));
+    // Seen in the files too.
+    CHECK(read_shooting_data(scratch / "run/frame-004.jpg").taken->substr(11, 2) == "11");
 }
 
 TEST_CASE("a flash that had no time leaves a dark frame, seen at once", "[bench]") {
