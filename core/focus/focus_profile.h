@@ -10,9 +10,11 @@ namespace moorhaze {
 struct FocusProfile {
     cv::Mat1f
         sharpness;  ///< grid of cells over the picture, ≥ 0: contrast of fine detail above the frame's noise
-    cv::Mat1f light;        ///< the same grid: mean linear light, 0..1
-    double brightness = 0;  ///< mean linear light, 0..1
-    double clipped = 0;     ///< share of pixels at full scale, 0..1
+    cv::Mat1f light;           ///< the same grid: mean linear light, 0..1
+    double brightness = 0;     ///< mean linear light, 0..1
+    cv::Mat1f view;            ///< the picture itself, 240 px long, square root of luminance
+    double red = 0, blue = 0;  ///< log2 of the mean of the encoded channel by that of green
+    double clipped = 0;        ///< share of pixels at full scale, 0..1
 };
 
 /// The profile of one frame, from a preview of at most about 3000 px. The grid has about 96 cells on its long
@@ -22,7 +24,7 @@ Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const J
 
 /// Why a frame should perhaps be left out. Nothing is left out without the person's word.
 struct FrameFlag {
-    std::string kind;    ///< "unsharp", "exposure", "misfire", "band", "bump"
+    std::string kind;  ///< "unsharp", "duplicate", "misfire", "band", "bump", "moved", "framing", "exposure"
     std::string reason;  ///< in words, with its number
     double value = 0;
 };
@@ -44,11 +46,6 @@ struct SeriesProfile {
 /// @param profiles  one per frame, near to far, all of one grid; an empty grid stands for an unreadable
 /// frame.
 SeriesProfile profile_series(const std::vector<FocusProfile>& profiles);
-
-/// What is wrong with the frame that has just arrived, told from it and those before alone: a dark frame, a
-/// dark band (also where every frame has one), a sudden loss of detail. Empty if nothing is.
-/// @param profiles  of all frames so far, the new one last.
-std::vector<FrameFlag> check_arrival(const std::vector<FocusProfile>& profiles);
 
 /// The sharpness of a place in one frame, between cells; `x`, `y` are 0..1 across and down the picture.
 float sharpness_at(const FocusProfile& profile, double x, double y);

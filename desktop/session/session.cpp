@@ -111,7 +111,7 @@ void Session::begin_series(const std::string& name) {
     replace_series(series, {});
 }
 
-void Session::add_frame(const Frame& frame, const FocusProfile& profile) {
+void Session::add_frame(const Frame& frame, const FocusProfile& profile, const SeriesProfile& whole) {
     if (has_series() && cv::Size(frame.info.width, frame.info.height) != series_.size()) {
         tell(QStringLiteral("%1 has another size than the frames before and was left out.")
                  .arg(text(frame.path.filename().string())),
@@ -123,7 +123,7 @@ void Session::add_frame(const Frame& frame, const FocusProfile& profile) {
     series_.frames.push_back(frame);
     if (first || at_end) series_.range.last = series_.count() - 1;
     profiles_.push_back(profile);
-    profile_ = profile_series(profiles_);
+    profile_ = whole;
     current_frame_ = series_.count() - 1;
     geometry_.reset();
     if (first) emit series_changed();
@@ -133,11 +133,11 @@ void Session::add_frame(const Frame& frame, const FocusProfile& profile) {
     emit current_frame_changed();
 }
 
-void Session::frame_changed(int frame, const FocusProfile& profile) {
+void Session::frame_changed(int frame, const FocusProfile& profile, const SeriesProfile& whole) {
     if (frame < 0 || frame >= series_.count()) return;
     cache_->clear();
     profiles_[std::size_t(frame)] = profile;
-    profile_ = profile_series(profiles_);
+    profile_ = whole;
     geometry_.reset();
     emit frame_replaced(frame);
     emit profiles_changed();
@@ -147,6 +147,7 @@ void Session::frame_changed(int frame, const FocusProfile& profile) {
 void Session::start_profiling() {
     struct Profiled {
         std::vector<FocusProfile> profiles;
+        SeriesProfile whole;
         std::vector<std::string> problems;
     };
     jobs_.start(
@@ -159,12 +160,13 @@ void Session::start_profiling() {
                 result.profiles.push_back(profile ? std::move(*profile) : FocusProfile{});
                 job.checkpoint(double(i + 1) / series.count());
             }
+            result.whole = profile_series(result.profiles);
             return result;
         },
         [this, serial = series_serial_](const Profiled& result) {
             if (serial != series_serial_) return;
             profiles_ = result.profiles;
-            profile_ = profile_series(profiles_);
+            profile_ = result.whole;
             for (const auto& problem : result.problems) {
                 problems_ << text(problem);
                 tell(text(problem), true);

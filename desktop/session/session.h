@@ -44,11 +44,11 @@ class Session : public QObject {
     void open(const std::vector<std::filesystem::path>& files_or_folder);
     /// An empty series that frames join while they are shot; results of another series are dropped.
     void begin_series(const std::string& name);
-    /// The next frame, with its profile. It has to be as large as the others; otherwise it is told and left
-    /// out.
-    void add_frame(const Frame& frame, const FocusProfile& profile);
+    /// The next frame, with its profile and what the profiles of all frames then say. It has to be as large
+    /// as the others; otherwise it is told and left out.
+    void add_frame(const Frame& frame, const FocusProfile& profile, const SeriesProfile& whole);
     /// The file of a frame was shot again.
-    void frame_changed(int frame, const FocusProfile& profile);
+    void frame_changed(int frame, const FocusProfile& profile, const SeriesProfile& whole);
     bool has_series() const { return series_.count() > 0; }
     const Series& series() const { return series_; }
     const QStringList& problems() const { return problems_; }  ///< files left out and other news of opening

@@ -8,6 +8,7 @@
 #include <chrono>
 
 #include "core/focus/focus_marks.h"
+#include "core/focus/frame_faults.h"
 #include "desktop/session/facts.h"
 
 namespace moorhaze::desktop {
@@ -34,22 +35,37 @@ struct LiveFrame {
     double seconds = 0, position_mm = 0;
 };
 
-struct Arrived {
+}  // namespace
+
+/// A frame that was shot or found, with what it changes.
+struct ShootDesk::Arrived {
     rig::Shoot::Shot shot;
     Frame frame;
     FocusProfile profile;
+    SeriesProfile whole;
+    std::vector<FrameFlag> at_once;  ///< what it shows by itself
+    bool again = false;
     double seconds_left = -1;
 };
 
-Arrived looked_at(const rig::Shoot::Shot& shot, const rig::Shoot& shoot, const Job& job) {
-    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), true}, {}, shoot.seconds_left()};
+ShootDesk::Arrived ShootDesk::looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before,
+                                        bool again, const Job& job) {
+    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), true}, {}, {}, {}, again, -1};
     auto profile = focus_profile(arrived.frame, shot.station, job);
     if (!profile) throw FileError(profile.error().what);
     arrived.profile = std::move(*profile);
+    if (again && shot.station < int(before.size()))
+        before[std::size_t(shot.station)] = arrived.profile;
+    else
+        before.push_back(arrived.profile);
+    arrived.whole = profile_series(before);
+    if (!again) arrived.at_once = check_arrival(before);
     return arrived;
 }
 
-}  // namespace
+std::vector<FocusProfile> ShootDesk::profiles_before(int view) const {
+    return view == view_ ? session_.profiles() : std::vector<FocusProfile>();
+}
 
 class SetupCommand : public QUndoCommand {
   public:
@@ -383,22 +399,28 @@ void ShootDesk::next_shot() {
         const ShootTrouble place = again_.back();
         again_.pop_back();
         beside(
-            [shoot = shoot_, place](const Job& job) {
-                return looked_at(shoot->shoot_again(place.view, place.station, job), *shoot, job);
+            [shoot = shoot_, place, before = profiles_before(place.view)](const Job& job) {
+                return looked_at(shoot->shoot_again(place.view, place.station, job), before, true, job);
             },
-            [this](const Arrived& arrived) { took(arrived.shot, arrived.frame, arrived.profile, true); });
+            [this](const Arrived& arrived) { took(arrived); });
         return;
     }
     if (shoot_->is_done()) return finish_run();
-    beside([shoot = shoot_](const Job& job) { return looked_at(shoot->shoot_next(job), *shoot, job); },
-           [this](const Arrived& arrived) {
-               seconds_left_ = quick_ ? -1 : arrived.seconds_left;
-               took(arrived.shot, arrived.frame, arrived.profile, false);
-           });
+    const int view = shoot_->done() / shoot_->per_view();
+    beside(
+        [shoot = shoot_, before = profiles_before(view)](const Job& job) {
+            Arrived arrived = looked_at(shoot->shoot_next(job), before, false, job);
+            arrived.seconds_left = shoot->seconds_left();
+            return arrived;
+        },
+        [this](const Arrived& arrived) {
+            seconds_left_ = quick_ ? -1 : arrived.seconds_left;
+            took(arrived);
+        });
 }
 
-void ShootDesk::took(const rig::Shoot::Shot& shot, const Frame& frame, const FocusProfile& profile,
-                     bool again) {
+void ShootDesk::took(const Arrived& arrived) {
+    const rig::Shoot::Shot& shot = arrived.shot;
     if (shot.view != view_) {
         view_ = shot.view;
         stations_shot_.assign(std::size_t(shoot_->per_view()), false);
@@ -418,11 +440,11 @@ void ShootDesk::took(const rig::Shoot::Shot& shot, const Frame& frame, const Foc
             break;
         }
     };
-    if (again && shot.station < session_.series().count()) {
-        session_.frame_changed(shot.station, profile);
+    if (arrived.again && shot.station < session_.series().count()) {
+        session_.frame_changed(shot.station, arrived.profile, arrived.whole);
         told(shot.station, session_.profile().flags[std::size_t(shot.station)]);
     } else {
-        session_.add_frame(frame, profile);
+        session_.add_frame(arrived.frame, arrived.profile, arrived.whole);
         // The frame before can be judged better now that both its neighbours are there.
         if (shot.station > 0) {
             const auto& flags = session_.profile().flags[std::size_t(shot.station - 1)];
@@ -431,7 +453,7 @@ void ShootDesk::took(const rig::Shoot::Shot& shot, const Frame& frame, const Foc
             });
             if (!known || flags.empty()) told(shot.station - 1, flags);
         }
-        told(shot.station, check_arrival(session_.profiles()));
+        told(shot.station, arrived.at_once);
         for (const FocusGap& gap : session_.profile().gaps) {
             const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
                 return t.view == shot.view && (t.station == gap.before || t.station == gap.after);
@@ -545,23 +567,24 @@ void ShootDesk::look_at_watched() {
     if (working_ || !watched_) return;
     // Only this job touches it until the answer is here; stop_watching waits for it.
     beside(
-        [watched = watched_.get(), count = session_.series().count()](const Job& job) {
+        [watched = watched_.get(), known = session_.profiles()](const Job& job) {
+            std::vector<FocusProfile> before = known;
             std::vector<Arrived> arrived;
             for (const auto& file : watched->look()) {
-                Arrived one{
-                    {0, count + int(arrived.size()), file}, {file, read_picture_info(file), true}, {}};
-                auto profile = focus_profile(one.frame, one.shot.station, job);
-                if (!profile) continue;
-                one.profile = std::move(*profile);
-                arrived.push_back(std::move(one));
+                try {
+                    arrived.push_back(looked_at({0, int(before.size()), file}, before, false, job));
+                    before.push_back(arrived.back().profile);
+                } catch (const FileError&) {
+                    continue;  // gone again, or no picture after all
+                }
             }
             return arrived;
         },
         [this](const std::vector<Arrived>& arrived) {
             if (!watched_) return;
             for (const Arrived& one : arrived) {
-                session_.add_frame(one.frame, one.profile);
-                for (const FrameFlag& flag : check_arrival(session_.profiles()))
+                session_.add_frame(one.frame, one.profile, one.whole);
+                for (const FrameFlag& flag : one.at_once)
                     session_.tell(
                         tr("%1: %2.").arg(text(one.shot.file.filename().string()), text(flag.reason)), true);
             }

@@ -132,7 +132,12 @@ class ShootDesk : public QObject {
     void beside(Work work, Done done);
     void next_live();
     void next_shot();
-    void took(const rig::Shoot::Shot& shot, const Frame& frame, const FocusProfile& profile, bool again);
+    struct Arrived;
+    static Arrived looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before, bool again,
+                             const Job& job);
+    void took(const Arrived& arrived);
+    /// Profiles of the frames before a shot of a view; empty where another view begins.
+    std::vector<FocusProfile> profiles_before(int view) const;
     void interrupted(const std::exception& error);
     void finish_run();
     void look_at_watched();

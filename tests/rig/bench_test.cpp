@@ -6,6 +6,7 @@
 
 #include "core/files/picture_file.h"
 #include "core/focus/focus_profile.h"
+#include "core/focus/frame_faults.h"
 #include "core/optics/shoot_plan.h"
 #include "rig/shoot.h"
 #include "tests/support/scratch.h"
