@@ -90,6 +90,7 @@ int main(int argc, char** argv) {
     const QString frame = option("frame", "Show a frame.", "number");
     const QString zoom = option("zoom", "Zoom in percent, around --point if given.", "percent");
     const QString point = option("point", "Point at a place of the picture.", "x,y");
+    const QString mark = option("mark-sharp", "Mark what is sharp.");
     const QString curtain = option("curtain", "Draw the curtain.");
     const QString draw =
         option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
@@ -142,6 +143,7 @@ int main(int argc, char** argv) {
     on(merge, [&] { window.session().align_and_merge(); });
     on(stage, [&] { window.session().set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
     on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
+    on(mark, [&] { window.set_sharp_marks(true); });
     on(curtain, [&] { window.picture_view().set_curtain(true); });
     on(zoom, [&] {
         auto& view = window.picture_view();

@@ -2,16 +2,26 @@
 
 #include <algorithm>
 
+#include "desktop/session/sharp_marks.h"
+
 namespace moorhaze::desktop {
 namespace {
 
+constexpr double kMarksReach = 0.4;
 constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
 
 DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const std::filesystem::path& file,
-                            int frame) {
-    if (!source) return {display_levels(*cache.get(file), Job{}), {}};
+                            FrameView view) {
+    if (!source) {
+        if (!view.marked) return {display_levels(*cache.get(file), Job{}), {}};
+        Picture shown = with_bits(*cache.get(file), 8);
+        cv::Mat3b pixels = shown.pixels.clone();
+        paint_sharp_marks(pixels, kMarksReach, Job{});
+        shown.pixels = pixels;
+        return {display_levels(shown, Job{}), {}};
+    }
     const PixelRect whole({}, source->series().size());
-    const LinearFrame laid = source->load(frame, whole, Job{});
+    const LinearFrame laid = source->load(view.frame, whole, Job{});
     return {display_levels(picture_of(laid, source->curve(), source->profile()), Job{}), {}};
 }
 
@@ -75,7 +85,7 @@ void PictureStore::next() {
         if (view.aligned && !own) own = std::make_shared<FrameSource>(series, geometry, cache);
         const auto& file = series.frames[std::size_t(view.frame)].path;
         return {own, std::make_shared<DisplayPicture>(
-                         make_picture(view.aligned ? own.get() : nullptr, *cache, file, view.frame))};
+                         make_picture(view.aligned ? own.get() : nullptr, *cache, file, view))};
     };
     run_beside(
         pool_, this, make,

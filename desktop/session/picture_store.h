@@ -13,6 +13,7 @@ namespace moorhaze::desktop {
 struct FrameView {
     int frame = 0;
     bool aligned = false;
+    bool marked = false;  ///< what is sharp painted over; frames as shot only
     bool operator==(const FrameView&) const = default;
 };
 

@@ -7,9 +7,9 @@
 #include <QUndoCommand>
 #include <chrono>
 
-#include "core/focus/focus_marks.h"
 #include "core/focus/frame_faults.h"
 #include "desktop/session/facts.h"
+#include "desktop/session/sharp_marks.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -19,15 +19,6 @@ constexpr int kWatchEvery_ms = 500;
 
 QString text(const std::string& utf8) {
     return QString::fromStdString(utf8);
-}
-
-/// Marks are violet, blended so that what they stand on can still be seen.
-void paint_marks(cv::Mat3b& picture, const cv::Mat1b& marks) {
-    const cv::Vec3b violet(0xc3, 0x6f, 0xf0);
-    for (int y = 0; y < picture.rows; ++y)
-        for (int x = 0; x < picture.cols; ++x)
-            if (marks(y, x))
-                for (int c = 0; c < 3; ++c) picture(y, x)[c] = uchar((picture(y, x)[c] + 3 * violet[c]) / 4);
 }
 
 struct LiveFrame {
@@ -302,7 +293,7 @@ void ShootDesk::next_live() {
                 }
             }
             cv::Mat3b seen = bench->camera().live_view(kLiveSize, job);
-            if (reach > 0) paint_marks(seen, focus_marks(seen, reach, job));
+            if (reach > 0) paint_sharp_marks(seen, reach, job);
             frame.picture =
                 std::make_shared<const DisplayPicture>(display_levels({seen, {}, {}}, job), QPoint());
             const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;

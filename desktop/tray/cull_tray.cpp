@@ -1,5 +1,6 @@
 #include "desktop/tray/cull_tray.h"
 
+#include <QCheckBox>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QListWidget>
@@ -41,6 +42,11 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
     toggle_ =
         add_button(tr("Leave out"), tr("X"), tr("Leaves the frame shown out of the merge, or takes it back"));
     toggle_->setObjectName(QStringLiteral("toggleUse"));
+    marks_ = new QCheckBox(tr("Mark what is sharp (M)"), this);
+    marks_->setObjectName(QStringLiteral("sharpMarks"));
+    marks_->setToolTip(tr("Paints over what is sharp in the frame shown"));
+    body()->addWidget(marks_);
+    connect(marks_, &QCheckBox::toggled, this, &CullTray::marks_asked);
     auto* row = new QHBoxLayout;
     auto* name = new QLabel(tr("Reference frame"), this);
     reference_ = new QSpinBox(this);
@@ -75,6 +81,11 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
                         &Session::current_frame_changed})
         connect(&session_, signal, this, &CullTray::refresh);
     refresh();
+}
+
+void CullTray::show_marks(bool on) {
+    const QSignalBlocker quiet(marks_);
+    marks_->setChecked(on);
 }
 
 void CullTray::refresh() {

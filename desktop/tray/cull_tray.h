@@ -2,6 +2,7 @@
 #include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
+class QCheckBox;
 class QListWidget;
 class QSpinBox;
 
@@ -12,6 +13,7 @@ class CullTray : public Tray {
     Q_OBJECT
   public:
     CullTray(Session& session, QWidget* parent);
+    void show_marks(bool on);
 
   signals:
     void accept_asked();
@@ -21,6 +23,7 @@ class CullTray : public Tray {
     void toggle_use_asked();
     void reference_chosen(int frame);
     void frame_chosen(int frame);
+    void marks_asked(bool on);
     void merge_asked();
 
   private:
@@ -30,6 +33,7 @@ class CullTray : public Tray {
     QLabel *none_, *gaps_, *range_, *this_frame_, *suggested_;
     QPushButton *accept_, *next_suggestion_, *toggle_, *near_, *far_, *merge_;
     QSpinBox* reference_;
+    QCheckBox* marks_;
 };
 
 }  // namespace moorhaze::desktop

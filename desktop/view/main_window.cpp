@@ -221,6 +221,8 @@ void MainWindow::build_trays() {
     connect(cull, &CullTray::next_suggestion_asked, this, &MainWindow::step_suggestion);
     connect(cull, &CullTray::near_here_asked, this, [this] { limit_here(true); });
     connect(cull, &CullTray::far_here_asked, this, [this] { limit_here(false); });
+    connect(cull, &CullTray::marks_asked, this, &MainWindow::set_sharp_marks);
+    connect(this, &MainWindow::marks_changed, cull, &CullTray::show_marks);
     connect(cull, &CullTray::toggle_use_asked, this, &MainWindow::toggle_use);
     connect(cull, &CullTray::reference_chosen, &session_, &Session::set_reference);
     connect(cull, &CullTray::frame_chosen, &session_, &Session::set_current_frame);
@@ -426,7 +428,8 @@ bool MainWindow::shows_result() const {
 }
 
 FrameView MainWindow::frame_view() const {
-    return {session_.current_frame(), session_.stage() >= Stage::align && session_.geometry().has_value()};
+    const bool aligned = session_.stage() >= Stage::align && session_.geometry().has_value();
+    return {session_.current_frame(), aligned, marks_action_->isChecked() && session_.stage() <= Stage::cull};
 }
 
 void MainWindow::show_stage() {
@@ -460,9 +463,10 @@ void MainWindow::show_picture() {
     const bool has_geometry = session_.geometry().has_value();
     const int reference = has_geometry ? session_.geometry()->reference : session_.reference();
     std::vector<FrameView> wishes{frame};
-    if (session_.stage() == Stage::align && has_geometry) wishes.push_back({reference, true});
+    if (session_.stage() == Stage::align && has_geometry) wishes.push_back({reference, true, false});
     if (!shows_result())
-        for (const int step : {1, -1, 2, -2}) wishes.push_back({frame.frame + step, frame.aligned});
+        for (const int step : {1, -1, 2, -2})
+            wishes.push_back({frame.frame + step, frame.aligned, frame.marked});
     store_.want(wishes);
 
     const auto own = store_.find(frame);
@@ -473,9 +477,10 @@ void MainWindow::show_picture() {
     } else {
         // Until the wanted frame is ready the one before stays: flipping through does not flash.
         if (own) picture_->set_picture(own, frame_label);
-        picture_->set_other(
-            session_.stage() == Stage::align && has_geometry ? store_.find({reference, true}) : nullptr,
-            tr("reference frame %1").arg(reference + 1));
+        picture_->set_other(session_.stage() == Stage::align && has_geometry
+                                ? store_.find({reference, true, false})
+                                : nullptr,
+                            tr("reference frame %1").arg(reference + 1));
     }
     show_caption();
 }
@@ -587,6 +592,10 @@ void MainWindow::show_caption() {
         if (!store_.find(frame_view())) text += tr(" · loading");
     }
     picture_->set_caption(QStringLiteral("%1 · %2").arg(text, zoom));
+}
+
+void MainWindow::set_sharp_marks(bool on) {
+    marks_action_->setChecked(on);
 }
 
 bool MainWindow::is_settled() {

@@ -51,8 +51,12 @@ class MainWindow : public QMainWindow {
     void open_paths(const QStringList& paths);
     /// Points at a place as a click does, or as a right click when `sound` is set.
     void point_at(QPointF place, bool sound);
+    void set_sharp_marks(bool on);
     /// True when nothing is running and everything asked for is on the screen.
     bool is_settled();
+
+  signals:
+    void marks_changed(bool on);
 
   protected:
     void closeEvent(QCloseEvent* event) override;
@@ -116,7 +120,7 @@ class MainWindow : public QMainWindow {
     QStackedWidget* trays_ = nullptr;
     DeliverTray* deliver_ = nullptr;
     PathBar* path_ = nullptr;
-    QAction *curtain_action_ = nullptr, *tray_action_ = nullptr;
+    QAction *curtain_action_ = nullptr, *tray_action_ = nullptr, *marks_action_ = nullptr;
     std::array<QAction*, Sounding::kPatches> digit_actions_{};
     QPointF hovered_;
     bool is_hovering_ = false;

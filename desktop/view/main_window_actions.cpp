@@ -111,6 +111,13 @@ void MainWindow::build_actions() {
                [this] { step_depth(1); });
     add_action(view, tr("Next frame, nearer"), QKeySequence(tr("PgDown")), tr("One frame towards near"),
                [this] { step_depth(-1); });
+    marks_action_ = add_action(view, tr("Mark what is sharp"), QKeySequence(tr("M")),
+                               tr("Paints over what is sharp in the frame shown, in Plan and Cull"), [] {});
+    marks_action_->setCheckable(true);
+    connect(marks_action_, &QAction::toggled, this, [this](bool on) {
+        emit marks_changed(on);
+        show_picture();
+    });
     curtain_action_ = add_action(view, tr("Curtain"), QKeySequence(tr("C")),
                                  tr("Two pictures either side of a movable line"), [] {});
     curtain_action_->setCheckable(true);
@@ -150,7 +157,7 @@ void MainWindow::build_actions() {
         box.setText(
             tr("<b>Frames</b><br>Page up, page down: farther, nearer. X: leave out or take back. [ and ]: "
                "near and far limit. "
-               "R: reference frame. A: accept suggestions, N: next one.<br><br>"
+               "R: reference frame. M: mark what is sharp. A: accept suggestions, N: next one.<br><br>"
                "<b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
                "wheel: step frames. "
                "Click: sounding, digits pick from it. Right-click or S: sounding while a brush is on. "

@@ -1,4 +1,5 @@
 // The Plan stage in the real window: numbers, devices, a shoot with its mishaps, a watched folder.
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QFile>
@@ -336,4 +337,30 @@ TEST_CASE("frames that appear in a watched folder join the series when they are 
     CHECK_FALSE(plan.desk().is_watching());
     plan.desk().watch(QString::fromStdString(in + "-missing"));
     CHECK(plan.window.notice().text().contains("missing"));
+}
+
+TEST_CASE("what is sharp is marked over the frame shown, by key and by box", "[plan]") {
+    PlanWindow plan;
+    plan.window.open_paths({test::small_demo(plan.scratch)});
+    wait_until([&] { return plan.window.session().is_profiled(); });
+    test::settle(plan.window);
+    auto violet = [&] {
+        const QImage shown = plan.window.picture_view().grab().toImage();
+        int count = 0;
+        for (int y = 0; y < shown.height(); ++y)
+            for (int x = 0; x < shown.width(); ++x) {
+                const QColor colour = shown.pixelColor(x, y);
+                count += colour.red() > colour.green() + 50 && colour.blue() > colour.green() + 70;
+            }
+        return count;
+    };
+    const int before = violet();
+    plan.window.setFocus();
+    plan.key(Qt::Key_M);
+    test::settle(plan.window);
+    CHECK(violet() > before + 200);
+    CHECK(plan.named<QCheckBox>("sharpMarks")->isChecked());
+    QTest::mouseClick(plan.named<QCheckBox>("sharpMarks"), Qt::LeftButton, {}, QPoint(8, 10));
+    test::settle(plan.window);
+    CHECK(violet() == before);
 }
