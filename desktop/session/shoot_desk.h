@@ -8,6 +8,7 @@
 #include "core/optics/shoot_plan.h"
 #include "core/series/watched_folder.h"
 #include "desktop/session/display_picture.h"
+#include "desktop/session/run_beside.h"
 #include "desktop/session/session.h"
 #include "rig/bench.h"
 #include "rig/shoot.h"
@@ -168,5 +169,20 @@ class ShootDesk : public QObject {
     std::unique_ptr<WatchedFolder> watched_;
     QTimer watch_timer_;
 };
+
+template <class Work, class Done>
+void ShootDesk::beside(Work work, Done done) {
+    working_ = true;
+    run_beside(
+        pool_, this, [work = std::move(work), job = Job{stop_.get_token(), {}}] { return work(job); },
+        [this, done = std::move(done), generation = generation_](const auto& value) {
+            working_ = false;
+            if (generation == generation_) done(value);
+        },
+        [this, generation = generation_](const std::exception& error) {
+            working_ = false;
+            if (generation == generation_) interrupted(error);
+        });
+}
 
 }  // namespace moorhaze::desktop

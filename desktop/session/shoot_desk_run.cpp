@@ -1,0 +1,290 @@
+// The run of a shoot, and the watched folder.
+#include <algorithm>
+
+#include "core/focus/frame_faults.h"
+#include "desktop/session/facts.h"
+#include "desktop/session/shoot_desk.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+QString text(const std::string& utf8) {
+    return QString::fromStdString(utf8);
+}
+
+}  // namespace
+
+/// A frame that was shot or found, with what it changes.
+struct ShootDesk::Arrived {
+    rig::Shoot::Shot shot;
+    Frame frame;
+    FocusProfile profile;
+    SeriesProfile whole;
+    std::vector<FrameFlag> at_once;  ///< what it shows by itself
+    bool again = false;
+    double seconds_left = -1;
+};
+
+ShootDesk::Arrived ShootDesk::looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before,
+                                        bool again, const Job& job) {
+    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), true}, {}, {}, {}, again, -1};
+    auto profile = focus_profile(arrived.frame, shot.station, job);
+    if (!profile) throw FileError(profile.error().what);
+    arrived.profile = std::move(*profile);
+    if (again && shot.station < int(before.size()))
+        before[std::size_t(shot.station)] = arrived.profile;
+    else
+        before.push_back(arrived.profile);
+    arrived.whole = profile_series(before);
+    if (!again) arrived.at_once = check_arrival(before);
+    return arrived;
+}
+
+std::vector<FocusProfile> ShootDesk::profiles_before(int view) const {
+    return view == view_ ? session_.profiles() : std::vector<FocusProfile>();
+}
+
+// ------------------------------------------------------------------------------------------------- the run
+
+QString ShootDesk::why_not() const {
+    if (state_ == ShootState::off) return tr("Connect the devices first.");
+    if (state_ == ShootState::connecting) return tr("The devices are being connected.");
+    if (!near_mm_) return tr("Drive to the nearest point and mark it ([).");
+    if (!far_mm_) return tr("Drive to the farthest point and mark it (]).");
+    for (const SetupProblem& problem : plan_.problems)
+        if (problem.blocks) return text(problem.what);
+    return {};
+}
+
+void ShootDesk::start(const QString& folder) {
+    if (state_ != ShootState::live && state_ != ShootState::done) return;
+    if (const QString why = why_not(); !why.isEmpty()) return session_.tell(why, true);
+    rig::ShootOrder order;
+    order.stepping = setup_.stepping;
+    for (const PlannedFrame& frame : plan_.steps.frames)
+        order.stations_mm.push_back((on_rail() ? 0 : first_focus_mm_) + *near_mm_ + frame.focus_mm);
+    order.camera = {setup_.shutter_s, setup_.f_number, bench_->camera().settings().iso};
+    order.flash = setup_.flash;
+    order.settle_s = setup_.settle_s;
+    order.flash_pause_s = setup_.flash ? setup_.flash_recharge_s : 0;
+    order.views = setup_.views;
+    order.folder = folder.toStdString();
+    try {
+        // A live picture may be under way: the devices wait for each other.
+        shoot_ = std::make_shared<rig::Shoot>(devices(), order);
+    } catch (const Error& error) {
+        return session_.tell(QString::fromUtf8(error.what()), true);
+    }
+    folder_ = folder;
+    troubles_.clear();
+    again_.clear();
+    view_ = 0;
+    stations_shot_.assign(std::size_t(shoot_->per_view()), false);
+    session_.begin_series(shoot_->folder_of(0).filename().string());
+    set_state(ShootState::running);
+    emit progress_changed();
+    if (!working_) next_shot();
+}
+
+void ShootDesk::next_shot() {
+    if (working_ || !shoot_) return;
+    if (state_ == ShootState::pausing) return set_state(ShootState::paused);
+    if (state_ != ShootState::running) return;
+    if (!again_.empty()) {
+        const ShootTrouble place = again_.back();
+        again_.pop_back();
+        beside(
+            [shoot = shoot_, place, before = profiles_before(place.view)](const Job& job) {
+                return looked_at(shoot->shoot_again(place.view, place.station, job), before, true, job);
+            },
+            [this](const Arrived& arrived) { took(arrived); });
+        return;
+    }
+    if (shoot_->is_done()) return finish_run();
+    const int view = shoot_->done() / shoot_->per_view();
+    beside(
+        [shoot = shoot_, before = profiles_before(view)](const Job& job) {
+            Arrived arrived = looked_at(shoot->shoot_next(job), before, false, job);
+            arrived.seconds_left = shoot->seconds_left();
+            return arrived;
+        },
+        [this](const Arrived& arrived) {
+            seconds_left_ = quick_ ? -1 : arrived.seconds_left;
+            took(arrived);
+        });
+}
+
+void ShootDesk::took(const Arrived& arrived) {
+    const rig::Shoot::Shot& shot = arrived.shot;
+    if (shot.view != view_) {
+        view_ = shot.view;
+        stations_shot_.assign(std::size_t(shoot_->per_view()), false);
+        session_.begin_series(shoot_->folder_of(view_).filename().string());
+    }
+    stations_shot_[std::size_t(shot.station)] = true;
+    position_mm_ = shoot_->order().stations_mm[std::size_t(shot.station)] - (on_rail() ? 0 : first_focus_mm_);
+    auto told = [&](int station, const std::vector<FrameFlag>& flags) {
+        std::erase_if(troubles_,
+                      [&](const ShootTrouble& t) { return t.view == shot.view && t.station == station; });
+        for (const FrameFlag& flag : flags) {
+            if (flag.kind == "unsharp") continue;  // frames before and behind the subject are meant
+            troubles_.push_back({shot.view, station, text(flag.reason)});
+            session_.tell(
+                tr("Frame %1: %2. Shoot it again from the list.").arg(station + 1).arg(text(flag.reason)),
+                true);
+            break;
+        }
+    };
+    if (arrived.again && shot.station < session_.series().count()) {
+        session_.frame_changed(shot.station, arrived.profile, arrived.whole);
+        told(shot.station, session_.profile().flags[std::size_t(shot.station)]);
+    } else {
+        session_.add_frame(arrived.frame, arrived.profile, arrived.whole);
+        // The frame before can be judged better now that both its neighbours are there.
+        if (shot.station > 0) {
+            const auto& flags = session_.profile().flags[std::size_t(shot.station - 1)];
+            const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
+                return t.view == shot.view && t.station == shot.station - 1;
+            });
+            if (!known || flags.empty()) told(shot.station - 1, flags);
+        }
+        told(shot.station, arrived.at_once);
+        for (const FocusGap& gap : session_.profile().gaps) {
+            const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
+                return t.view == shot.view && (t.station == gap.before || t.station == gap.after);
+            });
+            if (known) continue;
+            troubles_.push_back({shot.view, gap.before, gap_text(gap)});
+            session_.tell(gap_text(gap), true);
+        }
+    }
+    emit progress_changed();
+    next_shot();
+}
+
+void ShootDesk::interrupted(const std::exception& error) {
+    if (dynamic_cast<const Cancelled*>(&error)) return;
+    session_.tell(shoot_ && shoot_->done() > 0 ? tr("%1 All %2 frames so far are kept; go on from there.")
+                                                     .arg(QString::fromUtf8(error.what()))
+                                                     .arg(shoot_->done())
+                                               : QString::fromUtf8(error.what()),
+                  true);
+    if (state_ == ShootState::running || state_ == ShootState::pausing)
+        set_state(ShootState::interrupted);
+    else if (state_ == ShootState::connecting)
+        set_state(ShootState::off);
+    else if (state_ == ShootState::live) {
+        wanted_mm_.reset();
+        QTimer::singleShot(500, this, &ShootDesk::next_live);
+    }
+}
+
+void ShootDesk::pause() {
+    if (state_ == ShootState::running) set_state(working_ ? ShootState::pausing : ShootState::paused);
+}
+
+void ShootDesk::go_on() {
+    if (state_ != ShootState::paused && state_ != ShootState::interrupted) return;
+    if (!bench_->camera().is_connected()) bench_->camera().reconnect();
+    set_state(ShootState::running);
+    if (!working_) next_shot();
+}
+
+void ShootDesk::stop_early() {
+    if (!shoot_ || shoot_->is_done()) return;
+    if (working_ && state_ == ShootState::running) {
+        // The frame under way is finished first.
+        set_state(ShootState::pausing);
+        auto* once = new QObject(this);
+        connect(this, &ShootDesk::state_changed, once, [this, once] {
+            if (state_ == ShootState::pausing) return;
+            once->deleteLater();
+            if (state_ == ShootState::paused) stop_early();
+        });
+        return;
+    }
+    if (working_) return;
+    shoot_->stop_early();
+    stations_shot_.resize(std::size_t(shoot_->per_view()));
+    finish_run();
+}
+
+void ShootDesk::shoot_again(const ShootTrouble& trouble) {
+    if (!shoot_ || trouble.view != view_) return;
+    again_.push_back(trouble);
+    if (state_ == ShootState::done || state_ == ShootState::paused || state_ == ShootState::interrupted) {
+        if (!bench_->camera().is_connected()) bench_->camera().reconnect();
+        set_state(ShootState::running);
+        if (!working_) next_shot();
+    }
+}
+
+void ShootDesk::finish_run() {
+    seconds_left_ = -1;
+    set_state(ShootState::done);
+    emit progress_changed();
+    if (shoot_->done() == 0) return;
+    if (troubles_.empty()) {
+        session_.tell(tr("%1 frames in %2.").arg(shoot_->total()).arg(folder_), false);
+        session_.set_stage(Stage::cull);
+    } else {
+        session_.tell(tr("%1 frames in %2. Some are doubtful: shoot them again, or go on to Cull.")
+                          .arg(shoot_->total())
+                          .arg(folder_),
+                      true);
+    }
+}
+
+// ------------------------------------------------------------------------------------------ watched folder
+
+void ShootDesk::watch(const QString& folder) {
+    disconnect_devices();
+    try {
+        watched_ = std::make_unique<WatchedFolder>(folder.toStdString());
+    } catch (const Error& error) {
+        return session_.tell(QString::fromUtf8(error.what()), true);
+    }
+    folder_ = folder;
+    session_.begin_series(watched_->folder().filename().string());
+    watch_timer_.start();
+    emit state_changed();
+}
+
+void ShootDesk::stop_watching() {
+    watch_timer_.stop();
+    if (!watched_) return;
+    pool_.waitForDone();
+    watched_.reset();
+    emit state_changed();
+}
+
+void ShootDesk::look_at_watched() {
+    if (working_ || !watched_) return;
+    // Only this job touches it until the answer is here; stop_watching waits for it.
+    beside(
+        [watched = watched_.get(), known = session_.profiles()](const Job& job) {
+            std::vector<FocusProfile> before = known;
+            std::vector<Arrived> arrived;
+            for (const auto& file : watched->look()) {
+                try {
+                    arrived.push_back(looked_at({0, int(before.size()), file}, before, false, job));
+                    before.push_back(arrived.back().profile);
+                } catch (const FileError&) {
+                    continue;  // gone again, or no picture after all
+                }
+            }
+            return arrived;
+        },
+        [this](const std::vector<Arrived>& arrived) {
+            if (!watched_) return;
+            for (const Arrived& one : arrived) {
+                session_.add_frame(one.frame, one.profile, one.whole);
+                for (const FrameFlag& flag : one.at_once)
+                    session_.tell(
+                        tr("%1: %2.").arg(text(one.shot.file.filename().string()), text(flag.reason)), true);
+            }
+            if (!arrived.empty()) emit progress_changed();
+        });
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,208 @@
+// What the window shows of the session.
+#include <QScrollArea>
+#include <QScrollBar>
+#include <QStackedWidget>
+#include <cmath>
+
+#include "desktop/session/facts.h"
+#include "desktop/tray/plan_tray.h"
+#include "desktop/view/depth_line.h"
+#include "desktop/view/main_window.h"
+#include "desktop/view/path_bar.h"
+#include "desktop/view/picture_view.h"
+#include "desktop/view/sounding_panel.h"
+
+namespace moorhaze::desktop {
+
+bool MainWindow::shows_result() const {
+    return session_.stage() >= Stage::merge && session_.result() != nullptr;
+}
+
+FrameView MainWindow::frame_view() const {
+    const bool aligned = session_.stage() >= Stage::align && session_.geometry().has_value();
+    return {session_.current_frame(), aligned, marks_action_->isChecked() && session_.stage() <= Stage::cull};
+}
+
+void MainWindow::show_stage() {
+    const Stage stage = session_.stage();
+    trays_->setCurrentIndex(int(stage));
+    // A tray takes the height it needs itself, not that of the tallest.
+    for (int i = 0; i < trays_->count(); ++i)
+        trays_->widget(i)->setSizePolicy(QSizePolicy::Preferred,
+                                         i == int(stage) ? QSizePolicy::Preferred : QSizePolicy::Ignored);
+    trays_->adjustSize();
+    tray_room_->verticalScrollBar()->setValue(0);
+    path_->set_here(stage);
+    lines_->setCurrentIndex(stage == Stage::plan && plan_->page() != PlanTray::bring_in ? 1 : 0);
+    show_brush();
+    show_line();
+    show_path();
+    show_picture();
+}
+
+void MainWindow::show_picture() {
+    empty_->setVisible(!session_.has_series() && !is_shooting() && !desk_.is_watching());
+    if (session_.stage() == Stage::plan && desk_.shows_live()) return show_live();
+    if (plane_is_live_) {
+        plane_is_live_ = false;
+        picture_->set_picture(nullptr, {});
+        picture_->set_plane(QSize(session_.series().size().width, session_.series().size().height));
+        picture_->fit();
+    }
+    if (!session_.has_series()) return show_caption();
+    const FrameView frame = frame_view();
+    const bool has_geometry = session_.geometry().has_value();
+    const int reference = has_geometry ? session_.geometry()->reference : session_.reference();
+    std::vector<FrameView> wishes{frame};
+    if (session_.stage() == Stage::align && has_geometry) wishes.push_back({reference, true, false});
+    if (!shows_result())
+        for (const int step : {1, -1, 2, -2})
+            wishes.push_back({frame.frame + step, frame.aligned, frame.marked});
+    store_.want(wishes);
+
+    const auto own = store_.find(frame);
+    const QString frame_label = tr("frame %1").arg(frame.frame + 1);
+    if (shows_result()) {
+        if (mend_.display()) picture_->set_picture(mend_.display(), session_.result()->title);
+        picture_->set_other(own, frame_label);
+    } else {
+        // Until the wanted frame is ready the one before stays: flipping through does not flash.
+        if (own) picture_->set_picture(own, frame_label);
+        picture_->set_other(session_.stage() == Stage::align && has_geometry
+                                ? store_.find({reference, true, false})
+                                : nullptr,
+                            tr("reference frame %1").arg(reference + 1));
+    }
+    show_caption();
+}
+
+void MainWindow::show_line() {
+    std::vector<DepthTick> ticks;
+    const SeriesProfile& profile = session_.profile();
+    for (int i = 0; i < session_.series().count(); ++i) {
+        DepthTick tick;
+        tick.used = session_.series().frames[std::size_t(i)].used;
+        if (session_.is_profiled()) {
+            tick.share = profile.share[std::size_t(i)];
+            for (const FrameFlag& flag : profile.flags[std::size_t(i)])
+                tick.warning += (tick.warning.isEmpty() ? "" : "; ") + QString::fromStdString(flag.reason);
+        }
+        ticks.push_back(tick);
+    }
+    line_->set_ticks(std::move(ticks));
+    std::vector<int> gaps;
+    for (const FocusGap& gap : profile.gaps) gaps.push_back(gap.after);
+    line_->set_gaps(std::move(gaps));
+    line_->set_range(session_.series().range.first, session_.series().range.last);
+    line_->set_reference(session_.has_series() ? session_.reference() : -1);
+    line_->set_current(session_.current_frame());
+}
+
+void MainWindow::show_path() {
+    const bool open = session_.has_series();
+    const bool under_way =
+        desk_.to_shoot() > 0 && desk_.state() != ShootState::live && desk_.state() != ShootState::done;
+    path_->set_waymark(Stage::plan, {under_way ? tr("%1 of %2 shot").arg(desk_.shot()).arg(desk_.to_shoot())
+                                     : open    ? tr("%1 frames").arg(session_.series().count())
+                                               : QString(),
+                                     open && !under_way, !desk_.troubles().empty()});
+    path_->set_waymark(
+        Stage::cull,
+        {open ? tr("%1 of %2").arg(session_.series().chosen().size()).arg(session_.series().count())
+              : QString(),
+         open && session_.is_profiled(), !session_.profile().gaps.empty()});
+    const bool aligned = session_.geometry().has_value(), aligned_now = session_.geometry_is_current();
+    path_->set_waymark(Stage::align,
+                       {!aligned       ? QString()
+                        : !aligned_now ? tr("out of date")
+                                       : tr("%1 px").arg(session_.geometry()->residual_px(), 0, 'f', 2),
+                        aligned_now, aligned && !aligned_now});
+    const Result* result = session_.result();
+    path_->set_waymark(Stage::merge,
+                       {!result                        ? QString()
+                        : session_.result_is_current() ? result->title
+                                                       : tr("out of date"),
+                        result && session_.result_is_current(), result && !session_.result_is_current()});
+    path_->set_waymark(
+        Stage::mend,
+        {!result || result->strokes.empty() ? QString() : strokes_text(int(result->strokes.size())),
+         result && !result->strokes.empty(), false});
+    path_->set_waymark(Stage::deliver, {!result         ? QString()
+                                        : result->saved ? tr("saved")
+                                                        : tr("not saved"),
+                                        result && result->saved, false});
+}
+
+void MainWindow::show_sounding() {
+    const bool open = sounding_.is_open();
+    panel_->place_in(picture_->rect());
+    panel_->setVisible(open);
+    panel_->raise();
+    for (QAction* action : digit_actions_) action->setEnabled(open);
+    std::vector<std::pair<int, int>> threads;
+    if (open)
+        for (const auto& [frame, y] : panel_->threads()) threads.emplace_back(frame, y);
+    line_->set_threads(std::move(threads), open ? sounding_.sharpest_frame() : -1);
+    picture_->set_sounding_place(open ? std::optional(sounding_.place()) : std::nullopt);
+    if (open && source_follows_sounding_ && session_.stage() == Stage::mend &&
+        sounding_.sharpest_frame() >= 0) {
+        mend_.set_source_frame(sounding_.sharpest_frame());
+        session_.set_current_frame(sounding_.sharpest_frame());
+    }
+}
+
+void MainWindow::show_brush() {
+    const bool on = session_.stage() == Stage::mend && session_.result();
+    picture_->set_brush(on ? std::optional(mend_.brush().radius_px) : std::nullopt);
+}
+
+void MainWindow::show_caption() {
+    if (plane_is_live_)
+        return picture_->set_caption(tr("live view · plane of focus at %1 mm · f/%2")
+                                         .arg(desk_.position_mm(), 0, 'f', 2)
+                                         .arg(desk_.setup().f_number));
+    if (!session_.has_series()) return picture_->set_caption({});
+    const QString zoom = picture_->is_fit() ? tr("fit %1 %").arg(100 * picture_->zoom(), 0, 'f', 0)
+                                            : tr("%1 %").arg(100 * picture_->zoom(), 0, 'f', 0);
+    QString text;
+    if (shows_result()) {
+        text = session_.result()->title;
+        const auto& merge = *session_.result()->merge;
+        const cv::Point at(int(std::lround(hovered_.x())) - merge.area.x,
+                           int(std::lround(hovered_.y())) - merge.area.y);
+        if (is_hovering_ && cv::Rect({}, merge.area.size()).contains(at))
+            text = merge.source(at) > 0 ? tr("%1, %2 from frame %3")
+                                              .arg(std::lround(hovered_.x()))
+                                              .arg(std::lround(hovered_.y()))
+                                              .arg(merge.source(at))
+                                        : tr("%1, %2 covered by no frame")
+                                              .arg(std::lround(hovered_.x()))
+                                              .arg(std::lround(hovered_.y()));
+    } else {
+        text = frame_caption(session_.series(), session_.current_frame());
+        if (!store_.find(frame_view())) text += tr(" · loading");
+    }
+    picture_->set_caption(QStringLiteral("%1 · %2").arg(text, zoom));
+}
+
+void MainWindow::set_sharp_marks(bool on) {
+    marks_action_->setChecked(on);
+}
+
+bool MainWindow::is_settled() {
+    if (session_.jobs().busy()) return false;
+    const ShootState shooting = desk_.state();
+    if (shooting == ShootState::connecting || shooting == ShootState::running ||
+        shooting == ShootState::pausing)
+        return false;
+    if (plane_is_live_) return desk_.live_picture() != nullptr && !desk_.is_driving();
+    if (desk_.is_busy() || desk_.state() == ShootState::live) return false;
+    if (!session_.has_series()) return true;
+    if (shows_result() ? !mend_.is_settled() : !store_.find(frame_view())) return false;
+    if (picture_->curtain() && !store_.find(frame_view())) return false;
+    for (const auto& patch : sounding_.patches())
+        if (patch.sharpness < 0) return false;
+    return true;
+}
+
+}  // namespace moorhaze::desktop
