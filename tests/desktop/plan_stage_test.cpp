@@ -97,7 +97,7 @@ struct PlanWindow {
     QString run_folder() { return QString::fromStdString((scratch / "run").string()); }
     int files() { return int(QDir(run_folder()).entryList({QStringLiteral("*.jpg")}, QDir::Files).size()); }
     void wait_for(ShootState state) {
-        wait_until([&] { return desk().state() == state; }, 40'000);
+        wait_until([&] { return desk().state() == state; }, 120'000);
     }
 };
 

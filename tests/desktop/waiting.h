@@ -10,7 +10,7 @@ namespace moorhaze::test {
 
 /// Lets the program run until the condition holds; fails after the time.
 template <class Condition>
-void wait_until(const Condition& condition, int milliseconds = 60'000) {
+void wait_until(const Condition& condition, int milliseconds = 120'000) {
     REQUIRE(QTest::qWaitFor(condition, milliseconds));
 }
 
