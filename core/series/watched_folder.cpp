@@ -11,6 +11,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr std::uintmax_t kSmallJpeg = 1u << 20;
+
 /// Sizes of the pictures in a folder; temporary names of ours and others begin with a dot.
 std::map<std::string, std::uintmax_t> pictures_in(const fs::path& folder) {
     std::error_code failure;
@@ -49,11 +51,13 @@ std::string last_bytes(const fs::path& file, std::streamoff count) {
 bool is_complete_picture(const fs::path& file) {
     try {
         const PictureInfo info = read_picture_info(file);
-        // Cameras append things after a JPEG's end marker, so it is looked for in the last part.
-        if (info.format == FileFormat::jpeg)
+        // Cameras append things after a JPEG's end marker, so it is looked for in the last part. In a small
+        // file that part may hold a preview with an end of its own: only decoding tells.
+        std::error_code gone;
+        if (info.format == FileFormat::jpeg && std::filesystem::file_size(file, gone) > kSmallJpeg)
             return last_bytes(file, 65536).find("\xFF\xD9") != std::string::npos;
         if (info.format == FileFormat::png) return last_bytes(file, 12).find("IEND") != std::string::npos;
-        read_picture(file);  // a TIFF tells nowhere that it is whole
+        read_picture(file);  // nor does a TIFF tell anywhere that it is whole
         return true;
     } catch (const Error&) {
         return false;

@@ -70,3 +70,15 @@ TEST_CASE("a folder that is not there or goes away is named", "[watched]") {
     std::filesystem::remove(scratch / "in");
     CHECK_THROWS_AS(folder.look(), FileError);
 }
+
+TEST_CASE("a preview's own end does not make a cut-off JPEG whole", "[watched]") {
+    const test::Scratch scratch;
+    const std::string whole = bytes_of(scratch, FileFormat::jpeg, "x.jpg");
+    // A comment near the beginning that holds an end marker, as an embedded preview does.
+    const std::string with_preview =
+        whole.substr(0, 2) + std::string("\xFF\xFE\x00\x04\xFF\xD9", 6) + whole.substr(2);
+    test::write_all(scratch / "whole.jpg", with_preview);
+    CHECK(is_complete_picture(scratch / "whole.jpg"));
+    test::write_all(scratch / "cut.jpg", with_preview.substr(0, with_preview.size() * 7 / 10));
+    CHECK_FALSE(is_complete_picture(scratch / "cut.jpg"));
+}
