@@ -21,6 +21,17 @@ constexpr double kOpenReach = 110;   ///< px around the pointer that open up
 
 }  // namespace
 
+void paint_depth_ground(QPainter& painter, const QRect& area) {
+    const Theme& theme = Theme::current();
+    painter.fillRect(area, theme.well);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setFont(theme_font(11));
+    painter.setPen(theme.quiet);
+    painter.drawText(QRectF(14, 10, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, DepthLine::tr("far"));
+    painter.drawText(QRectF(14, area.height() - 28, 60, 18), Qt::AlignVCenter | Qt::AlignLeft,
+                     DepthLine::tr("near"));
+}
+
 DepthLine::DepthLine(QWidget* parent) : QWidget(parent) {
     setFixedWidth(104);
     setMouseTracking(true);
@@ -226,12 +237,7 @@ void DepthLine::draw_threads(QPainter& painter) const {
 void DepthLine::paintEvent(QPaintEvent*) {
     const Theme& theme = Theme::current();
     QPainter painter(this);
-    painter.fillRect(rect(), theme.well);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.setFont(theme_font(11));
-    painter.setPen(theme.quiet);
-    painter.drawText(QRectF(14, 10, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, tr("far"));
-    painter.drawText(QRectF(14, height() - 28, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, tr("near"));
+    paint_depth_ground(painter, rect());
     if (ticks_.empty()) {
         painter.setPen(QPen(theme.line, 1, Qt::DashLine));
         painter.drawLine(QPointF(kLeft + 4, kTop), QPointF(kLeft + 4, height() - kBottom));

@@ -12,6 +12,10 @@ struct DepthTick {
     QString warning;    ///< in words; empty if none
 };
 
+/// Ground and ends (far above, near below) of a depth line; leaves the painter smooth and with the small
+/// font.
+void paint_depth_ground(QPainter& painter, const QRect& area);
+
 /// The upright line of frames, near at the bottom, far at the top. A tick per frame, its length says how much
 /// of the picture is sharpest there; hatching for gaps; hollow ticks for frames left out; two handles for the
 /// range. Where frames stand close it opens up around the pointer.

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "desktop/view/depth_line.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
@@ -109,12 +110,7 @@ QString PlanLine::describe(int frame) const {
 void PlanLine::paintEvent(QPaintEvent*) {
     const Theme& theme = Theme::current();
     QPainter painter(this);
-    painter.fillRect(rect(), theme.well);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.setFont(theme_font(11));
-    painter.setPen(theme.quiet);
-    painter.drawText(QRectF(14, 10, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, tr("far"));
-    painter.drawText(QRectF(14, height() - 28, 60, 18), Qt::AlignVCenter | Qt::AlignLeft, tr("near"));
+    paint_depth_ground(painter, rect());
     const ShootSetup& setup = desk_.setup();
     const double depth = std::max(0.0, setup.subject_depth_mm);
 
