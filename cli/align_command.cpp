@@ -9,20 +9,20 @@ namespace moorhaze::cli {
 namespace {
 
 struct Arguments {
-    std::vector<std::string> files;
+    FramesArgument frames;
     int reference = 0;
     std::string report, folder;
 };
 
 void run(const Arguments& arguments, const Common& common) {
     const Clock clock;
-    const OpenedSeries opened = open_and_tell(arguments.files, common);
+    const OpenedSeries opened = open_and_tell(arguments.frames, common);
     const Series& series = opened.series;
     std::vector<std::string> warnings = opened.problems;
     SeriesProfile profile;
     {
         const ProgressLine line("profiling", common);
-        profile = profile_series(profile_all(series, warnings, line.job()));
+        profile = profile_series(profile_all(series, nullptr, warnings, line.job()));
     }
     const double profile_seconds = clock.seconds();
     const int reference = reference_index(arguments.reference, profile.suggested_reference, series.count());
@@ -89,7 +89,7 @@ void run(const Arguments& arguments, const Common& common) {
 CLI::App* add_align(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand("align", "Finds how the frames lie against the reference frame");
     auto arguments = std::make_shared<Arguments>();
-    command->add_option("FRAMES", arguments->files, "Files, or one folder")->required();
+    arguments->frames.add_to(*command);
     command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
         ->check(CLI::PositiveNumber);
     command->add_option("--report", arguments->report, "Write a JSON report here");

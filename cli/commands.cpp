@@ -2,6 +2,7 @@
 
 #include <sys/resource.h>
 
+#include <algorithm>
 #include <cstdio>
 #include <iostream>
 
@@ -25,27 +26,73 @@ double Clock::seconds() const {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
 }
 
-OpenedSeries open_and_tell(const std::vector<std::string>& files, const Common& common) {
-    OpenedSeries opened = open_series({files.begin(), files.end()}, {});
-    for (const auto& problem : opened.problems) std::cerr << "moorhaze-cli: " << problem << "\n";
-    if (!common.quiet)
-        for (const auto& note : opened.notes) std::cerr << "moorhaze-cli: note: " << note << "\n";
-    return opened;
+void FramesArgument::add_to(CLI::App& command) {
+    command.add_option("FRAMES", files, "Files, or one folder")->required();
+    command
+        .add_option("--series", series,
+                    "Which series, where a folder holds several; inspect says their numbers")
+        ->check(CLI::PositiveNumber);
 }
 
-std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems,
-                                      const Job& job) {
-    std::vector<FocusProfile> profiles;
-    for (int i = 0; i < series.count(); ++i) {
-        auto profile = focus_profile(series.frames[std::size_t(i)], i, job);
-        if (!profile) {
-            problems.push_back(profile.error().what);
-            std::cerr << "moorhaze-cli: " << profile.error().what << "\n";
-        }
-        profiles.push_back(profile ? *profile : FocusProfile{});
-        job.checkpoint(double(i + 1) / series.count());
+namespace {
+
+void tell(const std::vector<std::string>& problems, const std::vector<std::string>& notes,
+          const Common& common) {
+    for (const auto& problem : problems) std::cerr << "moorhaze-cli: " << problem << "\n";
+    if (!common.quiet)
+        for (const auto& note : notes) std::cerr << "moorhaze-cli: note: " << note << "\n";
+}
+
+bool names_folder(const std::vector<std::string>& files) {
+    return std::any_of(files.begin(), files.end(),
+                       [](const std::string& file) { return std::filesystem::is_directory(file); });
+}
+
+}  // namespace
+
+OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common) {
+    if (frames.series == 0 && !names_folder(frames.files)) {
+        OpenedSeries opened = open_series({frames.files.begin(), frames.files.end()}, {});
+        tell(opened.problems, opened.notes, common);
+        return opened;
     }
-    return profiles;
+    std::vector<FoundSeries> found;
+    auto all = open_all_and_tell(frames, common, found);
+    if (all.size() == 1) return std::move(all[0]);
+    throw FileError(frames.files[0] + ": holds " + std::to_string(all.size()) +
+                    " series (inspect lists them). Choose one with --series N, or name the files.");
+}
+
+std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const Common& common,
+                                            std::vector<FoundSeries>& found) {
+    OpenedCard card;
+    {
+        const ProgressLine line("reading", common);
+        card = open_card({frames.files.begin(), frames.files.end()}, line.job());
+    }
+    tell(card.problems, card.notes, common);
+    if (frames.series > int(card.series.size()))
+        throw BadParameter("--series " + std::to_string(frames.series) + ": " +
+                           std::to_string(card.series.size()) + " were found");
+    if (frames.series > 0) card.series = {card.series[std::size_t(frames.series) - 1]};
+    std::vector<OpenedSeries> all;
+    for (const FoundSeries& series : card.series) {
+        all.push_back(make_series(series.frames));
+        tell(all.back().problems, all.back().notes, common);
+    }
+    all[0].problems.insert(all[0].problems.begin(), card.problems.begin(), card.problems.end());
+    found = std::move(card.series);
+    return all;
+}
+
+std::vector<FocusProfile> profile_all(const Series& series, const ProfileCache* cache,
+                                      std::vector<std::string>& problems, const Job& job) {
+    ProfiledFrames profiled = profile_frames(series, cache, {}, job);
+    for (const FrameProblem& problem : profiled.problems) {
+        problems.push_back(problem.what);
+        std::cerr << "moorhaze-cli: " << problem.what << "\n";
+    }
+    return std::move(profiled.profiles);
 }
 
 FrameRange parse_range(const std::string& text, int count) {

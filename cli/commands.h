@@ -6,7 +6,8 @@
 #include <vector>
 
 #include "core/align/register_series.h"
-#include "core/focus/focus_profile.h"
+#include "core/focus/profile_frames.h"
+#include "core/series/card.h"
 #include "core/series/series.h"
 
 /// Private to the command line: what its commands share. Exit codes: 0 done, 1 the work failed, 2 wrong use.
@@ -48,12 +49,25 @@ class Clock {
     std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
 };
 
-/// Opens the series and says its problems and notes on stderr.
-OpenedSeries open_and_tell(const std::vector<std::string>& files, const Common& common);
+/// FRAMES and which series of them is meant.
+struct FramesArgument {
+    std::vector<std::string> files;
+    int series = 0;  ///< counts from 1; 0: the only one
+    void add_to(CLI::App& command);
+};
+
+/// Opens one series and says its problems and notes on stderr. Files that are named one by one are one
+/// series; a folder that holds several needs a choice.
+/// @throws FileError, BadParameter.
+OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common);
+/// The same for all series that are found.
+std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const Common& common,
+                                            std::vector<FoundSeries>& found);
 
 /// Profiles of all frames; unreadable ones are empty and reported.
-std::vector<FocusProfile> profile_all(const Series& series, std::vector<std::string>& problems,
-                                      const Job& job);
+/// @param cache  may be null.
+std::vector<FocusProfile> profile_all(const Series& series, const ProfileCache* cache,
+                                      std::vector<std::string>& problems, const Job& job);
 
 /// `A-B` or `A`, counted from 1. @throws BadParameter.
 FrameRange parse_range(const std::string& text, int count);

@@ -2,14 +2,46 @@
 #include <iostream>
 
 #include "cli/commands.h"
+#include "core/focus/series_report.h"
+#include "core/series/mixed.h"
 
 namespace moorhaze::cli {
 namespace {
 
 struct Arguments {
-    std::vector<std::string> files;
+    FramesArgument frames;
+    std::string cache;
     bool json = false;
 };
+
+/// One series and all that was found out about it.
+struct Inspected {
+    Series series;
+    std::vector<FocusProfile> profiles;
+    SeriesProfile whole;
+    OrderReport order;
+    std::vector<std::string> mixed;
+};
+
+Inspected inspect(OpenedSeries opened, const ProfileCache* cache, std::vector<std::string>& problems,
+                  const Job& job) {
+    Inspected result;
+    result.series = std::move(opened.series);
+    result.profiles = profile_all(result.series, cache, problems, job);
+    std::optional<double> growth;
+    if (travel_from_metadata(result.series) == Travel::rail) {
+        std::vector<cv::Mat1f> views;
+        for (const FocusProfile& profile : result.profiles) views.push_back(profile.view);
+        growth = growth_of(views, job.quiet());
+    }
+    SeriesReport report = report_on(result.series, result.profiles, growth);
+    result.whole = std::move(report.whole);
+    result.order = std::move(report.order);
+    std::vector<std::string> colours;
+    for (const FocusProfile& profile : result.profiles) colours.push_back(profile.colours);
+    result.mixed = mixed_settings(result.series, colours);
+    return result;
+}
 
 nlohmann::json shooting_json(const ShootingData& data) {
     nlohmann::json entry = nlohmann::json::object();
@@ -25,61 +57,131 @@ nlohmann::json shooting_json(const ShootingData& data) {
     return entry;
 }
 
-void run(const Arguments& arguments, const Common& common) {
-    const OpenedSeries opened = open_and_tell(arguments.files, common);
-    std::vector<std::string> problems = opened.problems;
-    std::vector<FocusProfile> profiles;
-    {
-        const ProgressLine line("profiling", common);
-        profiles = profile_all(opened.series, problems, line.job());
-    }
-    const SeriesProfile profile = profile_series(profiles);
-    if (arguments.json) {
-        auto report =
-            nlohmann::json{{"name", opened.series.name}, {"frames", frames_json(opened.series, profile, {})}};
-        for (std::size_t i = 0; i < profiles.size(); ++i) {
-            const Frame& frame = opened.series.frames[i];
-            auto& entry = report["frames"][i];
+/// @param before  frames of earlier series: numbers run on through all.
+nlohmann::json gaps_json(const Inspected& own, int before) {
+    auto gaps = nlohmann::json::array();
+    for (const FocusGap& gap : own.whole.gaps)
+        gaps.push_back({{"after", before + gap.after + 1},
+                        {"before", before + gap.before + 1},
+                        {"missing", gap.missing}});
+    return gaps;
+}
+
+nlohmann::json numbers_json(const std::vector<int>& frames, int before) {
+    auto numbers = nlohmann::json::array();
+    for (const int frame : frames) numbers.push_back(before + frame + 1);
+    return numbers;
+}
+
+void put_order(nlohmann::json& entry, const Inspected& own, int before) {
+    entry["order"] = name_of(own.order.order);
+    entry["order_reason"] = own.order.reason;
+    if (own.order.needs_repair()) entry["suggested_order"] = numbers_json(own.order.near_to_far, before);
+    entry["suggested_reference"] = before + own.whole.suggested_reference + 1;
+}
+
+void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries>& found,
+                const std::vector<std::string>& problems) {
+    nlohmann::json report{{"name", all[0].series.name}};
+    report["frames"] = nlohmann::json::array();
+    report["gaps"] = nlohmann::json::array();
+    auto warnings = problems;
+    int before = 0;
+    for (std::size_t s = 0; s < all.size(); ++s) {
+        const Inspected& own = all[s];
+        auto frames = frames_json(own.series, own.whole, {});
+        for (std::size_t i = 0; i < own.profiles.size(); ++i) {
+            const Frame& frame = own.series.frames[i];
+            auto& entry = frames[i];
             entry["width"] = frame.info.width;
             entry["height"] = frame.info.height;
             entry["bits"] = frame.info.bits;
-            entry["share"] = profile.share[i];
-            entry["brightness"] = profiles[i].brightness;
-            entry["clipped"] = profiles[i].clipped;
+            entry["share"] = own.whole.share[i];
+            entry["brightness"] = own.profiles[i].brightness;
+            entry["clipped"] = own.profiles[i].clipped;
+            entry["colours"] = own.profiles[i].colours;
+            entry[own.order.depth_in_mm ? "depth_mm" : "depth_steps"] = own.order.depth[i];
             entry["shooting"] = shooting_json(frame.info.shooting);
+            if (all.size() > 1) entry["series"] = s + 1;
+            report["frames"].push_back(std::move(entry));
         }
-        report["gaps"] = nlohmann::json::array();
-        for (const FocusGap& gap : profile.gaps)
-            report["gaps"].push_back(
-                {{"after", gap.after + 1}, {"before", gap.before + 1}, {"missing", gap.missing}});
-        report["suggested_reference"] = profile.suggested_reference + 1;
-        report["warnings"] = problems;
-        std::cout << report.dump(2) << "\n";
-        return;
+        for (auto& gap : gaps_json(own, before)) report["gaps"].push_back(std::move(gap));
+        warnings.insert(warnings.end(), own.mixed.begin(), own.mixed.end());
+        if (all.size() > 1) {
+            nlohmann::json entry{{"name", found[s].name},       {"reason", found[s].reason},
+                                 {"first", before + 1},         {"last", before + own.series.count()},
+                                 {"count", own.series.count()}, {"gaps", gaps_json(own, before)},
+                                 {"mixed", own.mixed}};
+            put_order(entry, own, before);
+            entry["frames"] = nlohmann::json::array();
+            for (const Frame& frame : own.series.frames) entry["frames"].push_back(frame.path.string());
+            report["series"].push_back(std::move(entry));
+        }
+        before += own.series.count();
     }
-    std::printf("%s: %d frames, %dx%d\n", opened.series.name.c_str(), opened.series.count(),
-                opened.series.size().width, opened.series.size().height);
-    for (std::size_t i = 0; i < profiles.size(); ++i) {
-        std::printf("%4d  %-28s  sharpest in %5.1f %%", int(i) + 1,
-                    opened.series.frames[i].path.filename().string().c_str(), 100 * profile.share[i]);
-        for (const FrameFlag& flag : profile.flags[i])
+    if (all.size() == 1) {
+        put_order(report, all[0], 0);
+        report["mixed"] = all[0].mixed;
+    }
+    report["warnings"] = warnings;
+    std::cout << report.dump(2) << "\n";
+}
+
+void print_text(const Inspected& own, int before) {
+    for (std::size_t i = 0; i < own.profiles.size(); ++i) {
+        std::printf("%4d  %-28s  sharpest in %5.1f %%", before + int(i) + 1,
+                    own.series.frames[i].path.filename().string().c_str(), 100 * own.whole.share[i]);
+        for (const FrameFlag& flag : own.whole.flags[i])
             std::printf("  [%s: %s]", flag.kind.c_str(), flag.reason.c_str());
         std::printf("\n");
     }
-    for (const FocusGap& gap : profile.gaps)
-        std::printf("gap after frame %d: at least %.1f steps missing, a soft band there\n", gap.after + 1,
-                    gap.missing);
-    std::printf("suggested reference: frame %d\n", profile.suggested_reference + 1);
+    for (const FocusGap& gap : own.whole.gaps)
+        std::printf("gap after frame %d: at least %.1f steps missing, a soft band there\n",
+                    before + gap.after + 1, gap.missing);
+    for (const std::string& sentence : own.mixed) std::printf("mixed: %s\n", sentence.c_str());
+    std::printf("order: %s (%s)\n", name_of(own.order.order), own.order.reason.c_str());
+    std::printf("suggested reference: frame %d\n", before + own.whole.suggested_reference + 1);
+}
+
+void run(const Arguments& arguments, const Common& common) {
+    std::vector<FoundSeries> found;
+    auto opened = open_all_and_tell(arguments.frames, common, found);
+    std::vector<std::string> problems;
+    for (const OpenedSeries& own : opened)
+        problems.insert(problems.end(), own.problems.begin(), own.problems.end());
+    std::optional<ProfileCache> cache;
+    if (!arguments.cache.empty()) cache.emplace(arguments.cache);
+    std::vector<Inspected> all;
+    {
+        const ProgressLine line("profiling", common);
+        const double part = 1.0 / double(opened.size());
+        for (auto& own : opened)
+            all.push_back(inspect(std::move(own), cache ? &*cache : nullptr, problems,
+                                  line.job().part(part * double(all.size()), part * double(all.size() + 1))));
+    }
+    if (arguments.json) return print_json(all, found, problems);
+    if (all.size() > 1) std::printf("%zu series\n", all.size());
+    int before = 0;
+    for (std::size_t s = 0; s < all.size(); ++s) {
+        const Series& series = all[s].series;
+        std::printf("%s%s: %d frames, %dx%d%s\n", s > 0 ? "\n" : "", found[s].name.c_str(), series.count(),
+                    series.size().width, series.size().height,
+                    found[s].reason.empty() ? "" : (" (" + found[s].reason + ")").c_str());
+        print_text(all[s], before);
+        before += series.count();
+    }
 }
 
 }  // namespace
 
 CLI::App* add_inspect(CLI::App& app, const Common& common) {
-    auto* command =
-        app.add_subcommand("inspect", "What each frame is, its sharpness, its flags with reasons, gaps");
+    auto* command = app.add_subcommand(
+        "inspect", "What each frame is, its sharpness, its flags with reasons, gaps, order, series");
     auto arguments = std::make_shared<Arguments>();
-    command->add_option("FRAMES", arguments->files, "Files, or one folder")->required();
+    arguments->frames.add_to(*command);
     command->add_flag("--json", arguments->json, "As JSON");
+    command->add_option("--cache", arguments->cache,
+                        "Folder that keeps what was seen of each frame, for the next time");
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;
 }

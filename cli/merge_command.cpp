@@ -11,7 +11,7 @@ namespace moorhaze::cli {
 namespace {
 
 struct Arguments {
-    std::vector<std::string> files;
+    FramesArgument frames;
     std::string out, method = merge_methods()[0].name, range, depth_out, source_out, report;
     int reference = 0;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false;
@@ -39,7 +39,7 @@ void run(const Arguments& arguments, const Common& common) {
         seconds[step] = now - before;
         before = now;
     };
-    OpenedSeries opened = open_and_tell(arguments.files, common);
+    OpenedSeries opened = open_and_tell(arguments.frames, common);
     Series& series = opened.series;
     std::vector<std::string> warnings = opened.problems;
     series.range = parse_range(arguments.range, series.count());
@@ -47,7 +47,7 @@ void run(const Arguments& arguments, const Common& common) {
     SeriesProfile profile;
     {
         const ProgressLine line("profiling", common);
-        profile = profile_series(profile_all(series, warnings, line.job()));
+        profile = profile_series(profile_all(series, nullptr, warnings, line.job()));
     }
     if (!arguments.keep_flagged)
         for (int i = 0; i < series.count(); ++i)
@@ -128,7 +128,7 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     auto arguments = std::make_shared<Arguments>();
     std::string methods;
     for (const MergeMethod& method : merge_methods()) methods += (methods.empty() ? "" : ", ") + method.name;
-    command->add_option("FRAMES", arguments->files, "Files, or one folder")->required();
+    arguments->frames.add_to(*command);
     command->add_option("-o,--output", arguments->out, "Picture to write: .tif, .jpg or .png")->required();
     command->add_option("--method", arguments->method, "One of: " + methods)->capture_default_str();
     command->add_option("--range", arguments->range, "Only frames A-B");

@@ -14,6 +14,9 @@ namespace {
 /// hundredths of a pixel.
 constexpr int kLongSide = 3200;
 constexpr int kFarthestNeighbour = 2;
+const std::string kTooLittle =
+    "too little detail in common with its neighbours to be aligned. Leave it out, or check that it belongs "
+    "to the series.";
 
 struct Measured {
     int moving, fixed;
@@ -25,8 +28,8 @@ std::optional<DetailPyramid> load_detail(const Frame& frame, std::string& proble
         const int longest = std::max(frame.info.width, frame.info.height);
         int shrink = 1;
         while (longest / shrink > kLongSide) shrink *= 2;
-        const Picture picture =
-            shrink == 1 ? read_picture(frame.path) : read_preview(frame.path, longest / shrink);
+        const Picture picture = shrink == 1 ? read_picture(frame.path, frame.development)
+                                            : read_preview(frame.path, longest / shrink, frame.development);
         const double scale = double(longest) / std::max(picture.width(), picture.height());
         return detail_pyramid(perceptual_luma(picture, ToneCurve(picture.profile), job.quiet()), scale, job);
     } catch (const FileError& error) {
@@ -142,8 +145,48 @@ SeriesGeometry unmoved(const Series& series, int reference) {
 SeriesGeometry register_series(const Series& series, int reference, Travel travel, const Job& job) {
     const int count = series.count();
     if (reference < 0 || reference >= count) throw BadParameter("the reference frame is not in the series");
-    SeriesGeometry geometry = unmoved(series, reference);
-    const cv::Size size = series.size();
+    std::vector<bool> used;
+    for (int i = 0; i < count; ++i) used.push_back(series.frames[std::size_t(i)].used || i == reference);
+    auto load = [&](int i, std::string& problem) {
+        auto detail = load_detail(series.frames[std::size_t(i)], problem, job.quiet());
+        if (!detail && i == reference) throw FileError(problem);
+        return detail;
+    };
+    SeriesGeometry geometry = register_frames(used, series.size(), reference, travel, load, job);
+    for (int i = 0; i < count; ++i)
+        if (auto& frame = geometry.frames[std::size_t(i)]; frame.problem == kTooLittle)
+            frame.problem = series.frames[std::size_t(i)].path.string() + ": " + kTooLittle;
+    return geometry;
+}
+
+std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& job) {
+    std::vector<bool> used;
+    int first = -1, last = -1;
+    for (const cv::Mat1f& view : views) {
+        used.push_back(!view.empty() && std::min(view.cols, view.rows) >= 24);
+        if (!used.back()) continue;
+        last = int(used.size()) - 1;
+        if (first < 0) first = last;
+    }
+    if (first == last) return {};
+    auto load = [&](int i, std::string&) -> std::optional<DetailPyramid> {
+        return detail_pyramid(views[std::size_t(i)], 1, job.quiet());
+    };
+    const SeriesGeometry geometry =
+        register_frames(used, views[std::size_t(first)].size(), first, Travel::refocused, load, job);
+    // The farthest frame that could be laid over the first: what follows may have nothing sharp.
+    while (last > first && !geometry.frames[std::size_t(last)].registered) --last;
+    if (last - first < (int(views.size()) - 1) / 2) return {};
+    return -std::log(geometry.frames[std::size_t(last)].scale());
+}
+
+SeriesGeometry register_frames(const std::vector<bool>& used_frames, cv::Size size, int reference,
+                               Travel travel, const DetailLoader& load_frame, const Job& job) {
+    const int count = int(used_frames.size());
+    if (reference < 0 || reference >= count) throw BadParameter("the reference frame is not in the series");
+    SeriesGeometry geometry;
+    geometry.reference = reference;
+    geometry.frames.resize(used_frames.size());
 
     std::vector<Measured> measured;
     struct Held {
@@ -152,15 +195,15 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
     };
     std::deque<Held> held;
     auto load = [&](int i) {
-        return std::async(std::launch::async, [&series, i, &job] {
+        return std::async(std::launch::async, [&load_frame, i] {
             std::string problem;
-            auto detail = load_detail(series.frames[std::size_t(i)], problem, job);
+            auto detail = load_frame(i, problem);
             return std::pair{std::move(detail), problem};
         });
     };
     std::vector<int> used;
     for (int i = 0; i < count; ++i) {
-        if (series.frames[std::size_t(i)].used || i == reference)
+        if (used_frames[std::size_t(i)])
             used.push_back(i);
         else
             geometry.frames[std::size_t(i)].registered = false,
@@ -174,7 +217,6 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
         if (k + 1 < used.size()) next = load(used[k + 1]);
         if (!detail) {
             geometry.frames[std::size_t(i)].problem = problem;
-            if (i == reference) throw FileError(problem);
         } else {
             std::optional<Similarity> to_previous;
             for (auto before = held.rbegin(); before != held.rend(); ++before) {
@@ -233,10 +275,7 @@ SeriesGeometry register_series(const Series& series, int reference, Travel trave
         }
         if (!reached[std::size_t(i)]) {
             frame.registered = false;
-            frame.problem =
-                series.frames[std::size_t(i)].path.string() +
-                ": too little detail in common with its neighbours to be aligned. Leave it out, or check "
-                "that it belongs to the series.";
+            frame.problem = kTooLittle;
             continue;
         }
         if (i != reference)

@@ -1,4 +1,6 @@
 #pragma once
+#include <functional>
+
 #include "core/align/register_pair.h"
 #include "core/picture/warp.h"
 #include "core/series/series.h"
@@ -44,6 +46,20 @@ Travel travel_from_metadata(const Series& series);
 /// @param reference  index from 0 of the frame that stays as it is.
 /// @throws BadParameter, Cancelled.   Thread-safe.
 SeriesGeometry register_series(const Series& series, int reference, Travel travel, const Job& job);
+
+/// Gives the detail of a frame, or nothing and why.
+using DetailLoader = std::function<std::optional<DetailPyramid>(int frame, std::string& problem)>;
+
+/// The same for frames that come from elsewhere than files, such as previews.
+/// @param used  frames to register, all in a row; false ones are left out.
+/// @param size  of the pictures whose detail `load` gives, in its own pixels.
+SeriesGeometry register_frames(const std::vector<bool>& used, cv::Size size, int reference, Travel travel,
+                               const DetailLoader& load, const Job& job);
+
+/// How much larger the last frame shows things than the first, as a natural logarithm, told from small
+/// pictures of neighbours; nothing when they have too little in common.
+/// @param views  luma on a square-root scale; empty ones are passed over.   Thread-safe.
+std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& job);
 
 /// Every frame as it lies, gains 1: for series that are aligned already.
 SeriesGeometry unmoved(const Series& series, int reference);

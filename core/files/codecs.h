@@ -37,12 +37,17 @@ void finish_writing(FileHandle file, const std::filesystem::path& name);
 /// @throws FileError when a header's size is impossible.
 void check_size(const std::filesystem::path& file, double width, double height);
 
+/// EXIF orientation 1..8 (tag 0x0112): lays stored pixels upright.
+cv::Mat upright(const cv::Mat& stored, int orientation);
+
 Header probe_jpeg(const std::filesystem::path& file);
 Header probe_tiff(const std::filesystem::path& file);
 Header probe_png(const std::filesystem::path& file);
 
 /// @param shrink  1, 2, 4 or 8: decode at that fraction of the size (JPEG only; others ignore it).
 Picture decode_jpeg(const std::filesystem::path& file, int shrink);
+/// A JPEG that lies inside another file; `file` is for messages.
+Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes);
 Picture decode_tiff(const std::filesystem::path& file);
 Picture decode_png(const std::filesystem::path& file);
 

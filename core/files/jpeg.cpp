@@ -48,10 +48,14 @@ void install(Errors& errors) {
 }
 
 /// Reads the header. False when libjpeg gave up.
-bool start(jpeg_decompress_struct& info, Errors& errors, std::FILE* source) {
+bool start(jpeg_decompress_struct& info, Errors& errors, std::FILE* source,
+           const std::vector<std::uint8_t>& bytes) {
     if (setjmp(errors.back)) return false;
     jpeg_create_decompress(&info);
-    jpeg_stdio_src(&info, source);
+    if (source)
+        jpeg_stdio_src(&info, source);
+    else
+        jpeg_mem_src(&info, bytes.data(), static_cast<unsigned long>(bytes.size()));
     jpeg_save_markers(&info, JPEG_APP0 + 2, 0xFFFF);
     jpeg_read_header(&info, TRUE);
     return true;
@@ -83,10 +87,15 @@ std::vector<std::uint8_t> profile_of(jpeg_decompress_struct& info) {
 
 class Decoder {
   public:
-    explicit Decoder(const std::filesystem::path& file) : file_(file), source_(open_for_reading(file)) {
+    explicit Decoder(const std::filesystem::path& file) : Decoder(file, open_for_reading(file), {}) {}
+    /// @param bytes  a JPEG that lies inside `file`; they outlive the decoder.
+    Decoder(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes)
+        : Decoder(file, nullptr, bytes) {}
+    Decoder(const std::filesystem::path& file, FileHandle source, const std::vector<std::uint8_t>& bytes)
+        : file_(file), source_(std::move(source)) {
         info_.err = &errors_.base;
         install(errors_);
-        if (!start(info_, errors_, source_.get())) {
+        if (!start(info_, errors_, source_.get(), bytes)) {
             jpeg_destroy_decompress(&info_);
             report(file_, errors_);
         }
@@ -151,6 +160,11 @@ Header probe_jpeg(const std::filesystem::path& file) {
 
 Picture decode_jpeg(const std::filesystem::path& file, int shrink) {
     return Decoder(file).decode(shrink);
+}
+
+Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes) {
+    if (bytes.empty()) throw FileError(file.string() + ": holds no thumbnail.");
+    return Decoder(file, bytes).decode(1);
 }
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options) {

@@ -9,6 +9,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/files/codecs.h"
+#include "core/files/raw.h"
 #include "core/files/safe_write.h"
 #include "core/work/for_rows.h"
 
@@ -51,6 +52,19 @@ void check_size(const std::filesystem::path& file, double width, double height) 
                         " megapixels Moorhaze opens. Is it damaged? Else make it smaller first.");
 }
 
+cv::Mat upright(const cv::Mat& stored, int orientation) {
+    if (stored.empty() || orientation <= 1) return stored;
+    cv::Mat turned = stored;
+    if (orientation >= 5) cv::transpose(stored, turned);
+    // After the transposition of 5..8, which mirror is left.
+    static constexpr int none = 2;
+    static constexpr int mirror[] = {none, none, 1, -1, 0, none, 1, -1, 0};
+    if (mirror[orientation] == none) return turned;
+    cv::Mat out;
+    cv::flip(turned, out, mirror[orientation]);
+    return out;
+}
+
 }  // namespace codecs
 
 namespace {
@@ -63,8 +77,22 @@ const char* name_of(FileFormat format) {
             return "TIFF";
         case FileFormat::png:
             return "PNG";
+        case FileFormat::raw:
+            return "raw file";
     }
     return "";
+}
+
+std::string ending_of(const std::filesystem::path& file) {
+    std::string ending = file.extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](unsigned char c) { return char(std::tolower(c)); });
+    return ending;
+}
+
+bool has_raw_ending(const std::filesystem::path& file) {
+    const auto& known = raw_endings();
+    return std::find(known.begin(), known.end(), ending_of(file)) != known.end();
 }
 
 /// The signatures of ISO/IEC 10918-1 (JPEG), TIFF 6.0 and BigTIFF, and ISO/IEC 15948 (PNG).
@@ -81,10 +109,11 @@ FileFormat format_of_content(const std::filesystem::path& file) {
     };
     if (begins("\xFF\xD8\xFF", 3)) return FileFormat::jpeg;
     if (begins("\x89PNG\r\n\x1A\n", 8)) return FileFormat::png;
+    if (has_raw_ending(file)) return FileFormat::raw;
     if (begins("II*\0", 4) || begins("MM\0*", 4) || begins("II+\0", 4) || begins("MM\0+", 4))
         return FileFormat::tiff;
     throw FileError(file.string() +
-                    ": is not a JPEG, TIFF or PNG, whatever its name says. Leave it out, or "
+                    ": is not a JPEG, TIFF, PNG or raw file, whatever its name says. Leave it out, or "
                     "convert it first.");
 }
 
@@ -96,22 +125,10 @@ codecs::Header probe(const std::filesystem::path& file, FileFormat format) {
             return codecs::probe_tiff(file);
         case FileFormat::png:
             return codecs::probe_png(file);
+        case FileFormat::raw:
+            break;  // read_raw_info
     }
     return {};
-}
-
-/// EXIF orientation 1..8 (tag 0x0112): how to lay the stored pixels upright.
-cv::Mat upright(const cv::Mat& stored, int orientation) {
-    if (stored.empty() || orientation <= 1) return stored;
-    cv::Mat turned = stored;
-    if (orientation >= 5) cv::transpose(stored, turned);
-    // After the transposition of 5..8, which mirror is left.
-    static constexpr int none = 2;
-    static constexpr int mirror[] = {none, none, 1, -1, 0, none, 1, -1, 0};
-    if (mirror[orientation] == none) return turned;
-    cv::Mat out;
-    cv::flip(turned, out, mirror[orientation]);
-    return out;
 }
 
 /// A grey profile cannot stay on RGB pixels: the values become sRGB by way of it.
@@ -142,27 +159,33 @@ void convert_grey_profile(Picture& picture) {
     cmsCloseProfile(own);
 }
 
-Picture decode(const std::filesystem::path& file, FileFormat format, int jpeg_shrink, int orientation) {
-    Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, jpeg_shrink)
+Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
+               const Development& development) {
+    if (format == FileFormat::raw) return develop_raw(file, development, shrink);
+    Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, shrink)
                       : format == FileFormat::tiff ? codecs::decode_tiff(file)
                                                    : codecs::decode_png(file);
     convert_grey_profile(picture);
-    picture.pixels = upright(picture.pixels, orientation);
-    picture.alpha = upright(picture.alpha, orientation);
+    const int orientation =
+        development.orientation > 0 ? development.orientation : read_shooting_data(file).orientation;
+    picture.pixels = codecs::upright(picture.pixels, orientation);
+    picture.alpha = codecs::upright(picture.alpha, orientation);
     return picture;
 }
 
 }  // namespace
 
 const std::vector<std::string>& picture_endings() {
-    static const std::vector<std::string> endings = {".jpg", ".jpeg", ".tif", ".tiff", ".png"};
+    static const std::vector<std::string> endings = [] {
+        std::vector<std::string> all = {".jpg", ".jpeg", ".tif", ".tiff", ".png"};
+        all.insert(all.end(), raw_endings().begin(), raw_endings().end());
+        return all;
+    }();
     return endings;
 }
 
 FileFormat format_of_name(const std::filesystem::path& file) {
-    std::string ending = file.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(),
-                   [](unsigned char c) { return char(std::tolower(c)); });
+    const std::string ending = ending_of(file);
     if (ending == ".jpg" || ending == ".jpeg") return FileFormat::jpeg;
     if (ending == ".tif" || ending == ".tiff") return FileFormat::tiff;
     if (ending == ".png") return FileFormat::png;
@@ -173,6 +196,16 @@ FileFormat format_of_name(const std::filesystem::path& file) {
 PictureInfo read_picture_info(const std::filesystem::path& file) {
     PictureInfo info;
     info.format = format_of_content(file);
+    if (info.format == FileFormat::raw) {
+        const RawInfo raw = read_raw_info(file);
+        info.width = raw.width;
+        info.height = raw.height;
+        info.bits = raw.bits;
+        info.noted_red = raw.noted_red;
+        info.noted_blue = raw.noted_blue;
+        info.shooting = raw.shooting;
+        return info;
+    }
     const codecs::Header header = probe(file, info.format);
     codecs::check_size(file, header.width, header.height);
     info.shooting = read_shooting_data(file);
@@ -191,18 +224,19 @@ PictureInfo read_picture_info(const std::filesystem::path& file) {
     return info;
 }
 
-Picture read_picture(const std::filesystem::path& file) {
-    const FileFormat format = format_of_content(file);
-    return decode(file, format, 1, read_shooting_data(file).orientation);
+Picture read_picture(const std::filesystem::path& file, const Development& development) {
+    return decode(file, format_of_content(file), 1, development);
 }
 
-Picture read_preview(const std::filesystem::path& file, int longest_side_px) {
+Picture read_preview(const std::filesystem::path& file, int longest_side_px, const Development& development) {
     if (longest_side_px < 1) throw BadParameter("a preview needs at least 1 pixel");
     const FileFormat format = format_of_content(file);
-    const codecs::Header header = probe(file, format);
+    const PictureInfo info = format == FileFormat::raw ? read_picture_info(file) : PictureInfo{};
+    const codecs::Header header =
+        format == FileFormat::raw ? codecs::Header{info.width, info.height, 16, false} : probe(file, format);
     int shrink = 1;
     while (shrink < 8 && std::max(header.width, header.height) / (2 * shrink) >= longest_side_px) shrink *= 2;
-    Picture picture = decode(file, format, shrink, read_shooting_data(file).orientation);
+    Picture picture = decode(file, format, shrink, development);
     const double factor = double(longest_side_px) / std::max(picture.width(), picture.height());
     if (factor < 1) {
         cv::resize(picture.pixels, picture.pixels, {}, factor, factor, cv::INTER_AREA);
@@ -210,6 +244,18 @@ Picture read_preview(const std::filesystem::path& file, int longest_side_px) {
             cv::resize(picture.alpha, picture.alpha, picture.pixels.size(), 0, 0, cv::INTER_AREA);
     }
     return picture;
+}
+
+Picture read_thumbnail(const std::filesystem::path& file, int longest_side_px,
+                       const Development& development) {
+    const auto bytes =
+        format_of_content(file) == FileFormat::raw ? read_raw_thumbnail(file) : read_exif_thumbnail(file);
+    if (!bytes.empty()) try {
+            return codecs::decode_jpeg_bytes(file, bytes);
+        } catch (const FileError&) {
+            // A damaged thumbnail says nothing of the picture.
+        }
+    return read_preview(file, longest_side_px, development);
 }
 
 Picture with_bits(const Picture& picture, int bits) {
@@ -241,6 +287,8 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
             case FileFormat::png:
                 codecs::encode_png(temporary, ready);
                 break;
+            case FileFormat::raw:
+                throw BadParameter(file.string() + ": a raw file cannot be written");
         }
         job.checkpoint(0.8);
         write_shooting_data(temporary, shooting, settings.made_with);

@@ -3,40 +3,51 @@
 #include <string>
 #include <vector>
 
+#include "core/files/development.h"
 #include "core/files/shooting_data.h"
 #include "core/picture/picture.h"
 #include "core/work/job.h"
 
 namespace moorhaze {
 
-enum class FileFormat { jpeg, tiff, png };
+enum class FileFormat { jpeg, tiff, png, raw };
 
 /// What a picture file holds, without decoding its pixels.
 struct PictureInfo {
     FileFormat format = FileFormat::jpeg;
-    int width = 0, height = 0;  ///< upright, in pixels
-    int bits = 8;               ///< per sample
+    int width = 0, height = 0;             ///< upright, in pixels
+    int bits = 8;                          ///< per sample
+    double noted_red = 0, noted_blue = 0;  ///< raw: the white balance the camera noted; 0: none
     ShootingData shooting;
     std::string warning;  ///< e.g. that the name's ending tells another format; empty if none
 };
 
-/// The endings that are offered and looked for, lower case with the dot.
+/// The endings that are offered and looked for, lower case with the dot; raw files' among them.
 const std::vector<std::string>& picture_endings();
 
 /// The format that a name's ending tells. @throws BadParameter naming the endings that can be written.
 FileFormat format_of_name(const std::filesystem::path& file);
 
-/// Looks at the first bytes, not at the name.
+/// Looks at the first bytes; the name counts only where they don't tell (most raw files begin as TIFFs do).
 /// @throws FileError for a missing, empty, damaged, oversized or foreign file.   Thread-safe.
 PictureInfo read_picture_info(const std::filesystem::path& file);
 
 /// Decodes a picture upright; grey becomes RGB (a grey profile is converted to sRGB), the profile is kept.
-/// @throws FileError.   Thread-safe; peak memory 1 picture, 2 when it must be turned.
-Picture read_picture(const std::filesystem::path& file);
+/// @param development  of raw files; others ignore it.
+/// @throws FileError, BadParameter.   Thread-safe; peak memory 1 picture, 2 when it must be turned, 2.5 for
+/// raw files.
+Picture read_picture(const std::filesystem::path& file, const Development& development = {});
 
-/// A smaller picture, at least `longest_side_px` long where the file is; quick for JPEG.
+/// A smaller picture, at least `longest_side_px` long where the file is; quick for JPEG and raw files.
 /// @throws FileError, BadParameter.   Thread-safe.
-Picture read_preview(const std::filesystem::path& file, int longest_side_px);
+Picture read_preview(const std::filesystem::path& file, int longest_side_px,
+                     const Development& development = {});
+
+/// The thumbnail that the camera put into the file, as it lies there (not turned), or else a preview of
+/// `longest_side_px`. Quick; for telling pictures apart, not for looking at.
+/// @throws FileError, BadParameter.   Thread-safe.
+Picture read_thumbnail(const std::filesystem::path& file, int longest_side_px,
+                       const Development& development = {});
 
 struct WriteSettings {
     FileFormat format = FileFormat::tiff;

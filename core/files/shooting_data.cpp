@@ -98,6 +98,20 @@ ShootingData read_shooting_data(const std::filesystem::path& file) {
     return data;
 }
 
+std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file) {
+    prepare_exiv2();
+    try {
+        auto image = Exiv2::ImageFactory::open(file.string());
+        image->readMetadata();
+        const Exiv2::ExifThumbC thumbnail(image->exifData());
+        if (std::string(thumbnail.mimeType()) != "image/jpeg") return {};
+        const Exiv2::DataBuf bytes = thumbnail.copy();
+        return {bytes.pData_, bytes.pData_ + bytes.size_};
+    } catch (const std::exception&) {
+        return {};  // damaged shooting data, as above
+    }
+}
+
 void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
                          const std::string& made_with) {
     prepare_exiv2();

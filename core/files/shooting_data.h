@@ -26,6 +26,9 @@ struct ShootingData {
 /// value: shooting data never stop a series.   Thread-safe.
 ShootingData read_shooting_data(const std::filesystem::path& file);
 
+/// The JPEG thumbnail among the shooting data; empty if there is none.   Thread-safe.
+std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file);
+
 /// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview
 /// and the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware
 /// and UserComment.

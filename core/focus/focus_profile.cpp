@@ -2,14 +2,18 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdio>
+#include <numeric>
 #include <opencv2/imgproc.hpp>
 
 #include "core/focus/frame_faults.h"
 #include "core/focus/frame_places.h"
-#include "core/focus/modified_laplacian.h"
 #include "core/focus/order_statistics.h"
+#include "core/picture/blur.h"
 #include "core/picture/luma.h"
+#include "core/picture/profile_name.h"
+#include "core/work/clones.h"
+#include "core/work/for_rows.h"
+#include "core/work/words.h"
 
 namespace moorhaze {
 namespace {
@@ -20,80 +24,136 @@ constexpr double kViewLongSide = 240;
 /// Chosen on the rig's two scenes with noise: pure noise stays below 1.4.
 constexpr float kStandsOut = 1.6f;
 constexpr double kNothingSharpShare = 0.002;
-/// A gap is told from this many missing steps on, as far as overlaps tell them (a lower bound: they fall ever
-/// more slowly with distance). Subjects are not equally deep everywhere: on the rig's faultless series
-/// neighbours look up to 1.5 steps too far apart, but then several pairs in a row do, so a gap must also
-/// stand apart from the pairs beside it.
-constexpr double kLeastMissing = 1.4, kStandsApart = 0.6;
+/// A gap is told from this many missing steps on. On the rig's faultless series neighbours look up to 0.3
+/// steps too far apart, where one frame is missing 0.75 to 1.3; a gap must also stand apart from the pairs
+/// beside it, since subjects are not equally deep everywhere.
+constexpr double kLeastMissing = 0.55, kStandsApart = 0.4;
 
-std::string words(const char* format, double value) {
-    char text[160];
-    std::snprintf(text, sizeof text, format, value);
-    return text;
+/// Distance at which second differences are taken, in px of the preview.
+constexpr int kLag = 2;
+/// Light at full scale says nothing of focus, and its edges shout.
+constexpr float kClipped = 0.985f;
+
+/// What is added up over one cell of the grid.
+struct CellSums {
+    float along[4] = {0, 0, 0, 0};  ///< absolute second differences along 0, 45, 90, 135 degrees
+    float luma = 0, light = 0;
+    std::size_t clipped = 0;
+};
+
+/// Second differences of one row in four directions; the measure of modified_laplacian() is the sum of those
+/// along 0 and 90 degrees. `rows` are the row and those kLag above and below, with kLag mirrored pixels at
+/// both ends. Light at full scale counts nothing.
+MOORHAZE_CLONES void differences(const float* const rows[3], int begin, int end, float* const along[4]) {
+    const float *above = rows[0], *row = rows[1], *below = rows[2];
+    for (int x = begin; x < end; ++x) {
+        const float twice = 2 * row[x], counts = row[x] > kClipped ? 0.0f : 1.0f;
+        along[0][x] = counts * std::abs(twice - row[x - kLag] - row[x + kLag]);
+        along[1][x] = counts * std::abs(twice - above[x - kLag] - below[x + kLag]);
+        along[2][x] = counts * std::abs(twice - above[x] - below[x]);
+        along[3][x] = counts * std::abs(twice - above[x + kLag] - below[x - kLag]);
+    }
 }
 
-/// How much of what is sharp in either frame is sharp in both.
-double overlap(const cv::Mat1f& one, const cv::Mat1f& other, const cv::Mat1b& sharp_in_either) {
+void add_row(const cv::Mat1f& luma, int y, int cell, std::vector<CellSums>& cells) {
+    const int width = luma.cols;
+    thread_local std::vector<float> padded[3], along[4];
+    const float* rows[3];
+    for (int k = 0; k < 3; ++k) {
+        const float* from = luma[mirrored(y + (k - 1) * kLag, luma.rows)];
+        padded[k].resize(std::size_t(width + 2 * kLag));
+        std::copy(from, from + width, padded[k].begin() + kLag);
+        for (int i = 1; i <= kLag; ++i) {
+            padded[k][std::size_t(kLag - i)] = from[mirrored(-i, width)];
+            padded[k][std::size_t(width + kLag - 1 + i)] = from[mirrored(width - 1 + i, width)];
+        }
+        rows[k] = padded[k].data() + kLag;
+    }
+    float* out[4];
+    for (int way = 0; way < 4; ++way) {
+        along[way].resize(std::size_t(width));
+        out[way] = along[way].data();
+    }
+    differences(rows, 0, width, out);
+    const float* row = luma[y];
+    for (std::size_t column = 0; column < cells.size(); ++column) {
+        CellSums& own = cells[column];
+        const int begin = int(column) * cell, end = std::min(width, begin + cell);
+        for (int x = begin; x < end; ++x) {
+            for (int way = 0; way < 4; ++way) own.along[way] += along[way][std::size_t(x)];
+            own.luma += row[x];
+            own.light += row[x] * row[x];
+            own.clipped += row[x] > kClipped;
+        }
+    }
+}
+
+/// How unlike two frames are in what is sharp: 0 alike .. 1 nothing in common.
+double unlike(const cv::Mat1f& one, const cv::Mat1f& other) {
     double both = 0, either = 0;
     for (int y = 0; y < one.rows; ++y)
-        for (int x = 0; x < one.cols; ++x)
-            if (sharp_in_either(y, x)) {
-                both += std::min(one(y, x), other(y, x));
-                either += std::max(one(y, x), other(y, x));
-            }
-    return either > 0 ? both / either : -1;
+        for (int x = 0; x < one.cols; ++x) {
+            both += std::min(one(y, x), other(y, x));
+            either += std::max(one(y, x), other(y, x));
+        }
+    return either > 0 ? 1 - both / either : -1;
 }
 
-/// A missing step shows as an overlap between neighbours that elsewhere only more distant frames have.
+/// The median of the known values (≥ 0) next to a place, without its own; -1 if there are too few.
+double usual_around(const std::vector<double>& values, int place, int reach) {
+    std::vector<double> near;
+    for (int i = std::max(0, place - reach); i <= std::min(int(values.size()) - 1, place + reach); ++i)
+        if (std::abs(i - place) > 0 && values[std::size_t(i)] >= 0) near.push_back(values[std::size_t(i)]);
+    return near.size() < 2 ? -1 : median(std::move(near));
+}
+
+/// A missing step shows as two neighbours that are as unlike as elsewhere only more distant frames are.
+/// @param tells  frames that may be compared.
 std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
-                                const std::vector<cv::Point2d>& places, const cv::Mat1i& best,
-                                const std::vector<double>& share) {
-    constexpr int kFarthest = 6;
+                                const std::vector<cv::Point2d>& places, const std::vector<bool>& tells) {
+    constexpr int kFarthest = 5, kReach = 5;
     const int count = int(profiles.size());
-    auto overlap_of = [&](int i, int j) {
-        const auto& one = profiles[std::size_t(i)].sharpness;
-        const auto& other = profiles[std::size_t(j)].sharpness;
-        if (one.empty() || other.empty() || share[std::size_t(i)] < 4 * kNothingSharpShare ||
-            share[std::size_t(j)] < 4 * kNothingSharpShare)
-            return -1.0;
-        cv::Mat1b mask = (best == i) | (best == j);
-        // Hand shake moves detail into other cells; it is not a step of focus.
-        const double cells = double(one.cols) / std::max(1, profiles[std::size_t(i)].view.cols);
-        const cv::Point2d shift = (places[std::size_t(j)] - places[std::size_t(i)]) * cells;
-        cv::Mat1f laid;
-        cv::warpAffine(other, laid, cv::Matx23d(1, 0, shift.x, 0, 1, shift.y), one.size(),
-                       cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_REPLICATE);
-        return overlap(one, laid, mask);
-    };
-    std::vector<double> usual;
-    for (int distance = 1; distance <= std::min(kFarthest, count - 1); ++distance) {
-        std::vector<double> all;
-        for (int i = 0; i + distance < count; ++i)
-            if (const double value = overlap_of(i, i + distance); value >= 0) all.push_back(value);
-        if (all.empty()) break;
-        usual.push_back(median(std::move(all)));
-    }
-    std::vector<FocusGap> gaps;
-    if (usual.size() < 2 || count < 5) return gaps;
-    std::vector<double> missing(std::size_t(count) - 1,
-                                -1);  // steps between each frame and the next; -1: not known
+    // unlikeness[k][i]: of frames i and i + k + 1.
+    std::vector<std::vector<double>> unlikeness(kFarthest, std::vector<double>(std::size_t(count), -1));
+    for (int i = 0; i < count; ++i)
+        for (int k = 0; k < kFarthest && i + k + 1 < count; ++k) {
+            const int j = i + k + 1;
+            if (!tells[std::size_t(i)] || !tells[std::size_t(j)]) continue;
+            const auto& one = profiles[std::size_t(i)].sharpness;
+            // Hand shake moves detail into other cells; it is not a step of focus.
+            const double cells = double(one.cols) / std::max(1, profiles[std::size_t(i)].view.cols);
+            const cv::Point2d shift = (places[std::size_t(j)] - places[std::size_t(i)]) * cells;
+            cv::Mat1f laid;
+            cv::warpAffine(profiles[std::size_t(j)].sharpness, laid,
+                           cv::Matx23d(1, 0, shift.x, 0, 1, shift.y), one.size(),
+                           cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_REPLICATE);
+            unlikeness[std::size_t(k)][std::size_t(i)] = unlike(one, laid);
+        }
+    // Steps between each frame and the next; -1: not known.
+    std::vector<double> steps(std::size_t(std::max(0, count - 1)), -1);
     for (int i = 0; i + 1 < count; ++i) {
-        const double value = overlap_of(i, i + 1);
-        if (value < 0) continue;
-        double distance = double(usual.size());
-        for (std::size_t k = 0; k + 1 < usual.size(); ++k)
-            if (value <= usual[k] && value > usual[k + 1]) {
-                distance = double(k) + 1 + (usual[k] - value) / std::max(1e-6, usual[k] - usual[k + 1]);
+        const double own = unlikeness[0][std::size_t(i)];
+        if (own < 0) continue;
+        double below = usual_around(unlikeness[0], i, kReach), at = 1;
+        if (below <= 0) continue;
+        for (int k = 1; k < kFarthest && own > below; ++k) {
+            const double above = usual_around(unlikeness[std::size_t(k)], i, kReach);
+            if (above <= below) break;
+            if (own <= above) {
+                at = k + (own - below) / (above - below);
                 break;
             }
-        if (value > usual[0]) distance = 1;
-        missing[std::size_t(i)] = distance - 1;
+            below = above;
+            at = k + 1;
+        }
+        steps[std::size_t(i)] = at;
     }
+    std::vector<FocusGap> gaps;
     for (int i = 0; i + 1 < count; ++i) {
-        const double here = missing[std::size_t(i)];
+        const double here = steps[std::size_t(i)] - 1;
         double beside = 0;
-        if (i > 0) beside = std::max(beside, missing[std::size_t(i) - 1]);
-        if (i + 2 < count) beside = std::max(beside, missing[std::size_t(i) + 1]);
+        if (i > 0) beside = std::max(beside, steps[std::size_t(i) - 1] - 1);
+        if (i + 2 < count) beside = std::max(beside, steps[std::size_t(i) + 1] - 1);
         if (here >= kLeastMissing && here - beside >= kStandsApart) gaps.push_back({i, i + 1, here});
     }
     return gaps;
@@ -101,60 +161,71 @@ std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
 
 }  // namespace
 
-Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job) {
+Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job) {
     Picture picture;
     try {
-        picture = read_preview(frame.path, std::min(3000, std::max(frame.info.width, frame.info.height)));
+        picture = read_preview(frame.path, std::min(3000, std::max(frame.info.width, frame.info.height)),
+                               frame.development);
     } catch (const FileError& error) {
         return tl::unexpected(FrameProblem{frame_index, error.what()});
     }
-    const ToneCurve curve(picture.profile);
-    const cv::Mat1f luma = perceptual_luma(picture, curve, job.quiet());
-    const cv::Mat1f detail = modified_laplacian(luma, 2, job.quiet());
+    const cv::Mat1f luma = perceptual_luma(picture, ToneCurve(picture.profile), job.quiet());
+    const int long_side = std::max(luma.cols, luma.rows);
 
-    FocusProfile profile;
-    const int cell = std::max(4, (std::max(luma.cols, luma.rows) + kLongSideCells - 1) / kLongSideCells);
+    FrameLook look;
+    FocusProfile& profile = look.profile;
+    const int cell = std::max(4, (long_side + kLongSideCells - 1) / kLongSideCells);
     const int columns = (luma.cols + cell - 1) / cell, rows = (luma.rows + cell - 1) / cell;
     profile.sharpness.create(rows, columns);
+    profile.directed.create(rows, columns);
     profile.light.create(rows, columns);
-    std::vector<float> levels;
-    double light = 0;
-    std::size_t clipped = 0;
-    for (int row = 0; row < rows; ++row)
+    std::vector<double> light_of_row(std::size_t(rows), 0.0);
+    std::vector<std::size_t> clipped_of_row(std::size_t(rows), 0);
+    for_rows(rows, job.quiet(), [&](int row) {
+        std::vector<CellSums> sums(std::size_t(columns), CellSums{});
+        for (int y = row * cell; y < std::min(luma.rows, (row + 1) * cell); ++y) add_row(luma, y, cell, sums);
         for (int column = 0; column < columns; ++column) {
-            const cv::Rect area =
-                cv::Rect(column * cell, row * cell, cell, cell) & cv::Rect(0, 0, luma.cols, luma.rows);
-            double sum = 0, brightness = 0;
-            const double light_before = light;
-            for (int y = area.y; y < area.y + area.height; ++y)
-                for (int x = area.x; x < area.x + area.width; ++x) {
-                    const float value = luma(y, x);
-                    // Light at full scale says nothing of focus, and its edges shout.
-                    if (value > 0.985f)
-                        ++clipped;
-                    else
-                        sum += detail(y, x);
-                    brightness += value;
-                    light += double(value) * double(value);
-                }
-            const double mean = brightness / area.area();
-            profile.light(row, column) = float((light - light_before) / area.area());
-            const auto level = float(sum / area.area() / (mean + 0.03));
-            profile.sharpness(row, column) = level;
-            levels.push_back(level);
+            const CellSums& own = sums[std::size_t(column)];
+            const int pixels = (std::min(luma.cols, (column + 1) * cell) - column * cell) *
+                               (std::min(luma.rows, (row + 1) * cell) - row * cell);
+            profile.light(row, column) = own.light / float(pixels);
+            const float scale = 1 / (float(pixels) * (own.luma / float(pixels) + 0.03f));
+            cv::Vec4f directed(own.along[0], own.along[1], own.along[2], own.along[3]);
+            profile.directed(row, column) = directed * scale;
+            profile.sharpness(row, column) = (own.along[0] + own.along[2]) * scale;
+            light_of_row[std::size_t(row)] += own.light;
+            clipped_of_row[std::size_t(row)] += own.clipped;
         }
+    });
     // In a close-up most of the picture is out of focus: its quiet fifth shows the noise.
-    const float noise = quantile(levels, 0.2);
+    const float noise = quantile({profile.sharpness.begin(), profile.sharpness.end()}, 0.2);
     for (float& level : profile.sharpness) level = std::max(0.0f, level - noise);
-    profile.brightness = light / double(luma.total());
-    const double long_side = std::max(luma.cols, luma.rows),
-                 shrink = std::min(1.0, kViewLongSide / long_side);
+    for (int way = 0; way < 4; ++way) {
+        std::vector<float> levels;
+        for (const cv::Vec4f& level : profile.directed) levels.push_back(level[way]);
+        const float own_noise = quantile(levels, 0.2);
+        for (cv::Vec4f& level : profile.directed) level[way] = std::max(0.0f, level[way] - own_noise);
+    }
+    profile.lag_px = double(kLag) * std::max(frame.info.width, frame.info.height) / long_side;
+    profile.brightness =
+        std::accumulate(light_of_row.begin(), light_of_row.end(), 0.0) / double(luma.total());
+    profile.clipped = double(std::accumulate(clipped_of_row.begin(), clipped_of_row.end(), std::size_t(0))) /
+                      double(luma.total());
+    const double shrink = std::min(1.0, kViewLongSide / long_side);
     cv::resize(luma, profile.view, {}, shrink, shrink, cv::INTER_AREA);
     const cv::Scalar mean = cv::mean(picture.pixels);
     profile.red = std::log2((mean[0] + 1e-3) / (mean[1] + 1e-3));
     profile.blue = std::log2((mean[2] + 1e-3) / (mean[1] + 1e-3));
-    profile.clipped = double(clipped) / double(luma.total());
-    return profile;
+    profile.colours = profile_name(picture.profile);
+    const double preview = std::min(1.0, double(kPreviewLongSide) / long_side);
+    cv::resize(with_bits(picture, 8).pixels, look.preview, {}, preview, preview, cv::INTER_AREA);
+    return look;
+}
+
+Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job) {
+    auto look = look_at(frame, frame_index, job);
+    if (!look) return tl::unexpected(look.error());
+    return std::move(look->profile);
 }
 
 SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
@@ -169,10 +240,11 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
 
     const std::vector<cv::Point2d> places = frame_places(profiles);
     result.flags = find_faults(profiles, places);
-    // In the dark noise looks like detail.
+    // In the dark noise looks like detail; a frame that lies elsewhere has its detail in others' cells.
     auto tells_nothing = [&](int i) {
-        return profiles[std::size_t(i)].sharpness.empty() ||
-               has_kind(result.flags[std::size_t(i)], "misfire");
+        const auto& flags = result.flags[std::size_t(i)];
+        return profiles[std::size_t(i)].sharpness.empty() || has_kind(flags, "misfire") ||
+               has_kind(flags, "framing") || has_kind(flags, "bump");
     };
 
     cv::Mat1i best(grid, -1);
@@ -207,6 +279,7 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
 
     auto nothing_sharp = [&](int i) { return result.share[std::size_t(i)] < kNothingSharpShare; };
     auto flag_unsharp = [&](int i, const char* where) {
+        if (tells_nothing(i)) return;  // that is said already
         const double share = result.share[std::size_t(i)];
         result.flags[std::size_t(i)].push_back(
             {"unsharp",
@@ -222,7 +295,11 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
             for (int i = last + 1; i < count; ++i) flag_unsharp(i, "behind the subject");
         }
     }
-    result.gaps = find_gaps(profiles, places, best, result.share);
+    std::vector<bool> tells;
+    for (int i = 0; i < count; ++i)
+        tells.push_back(!tells_nothing(i) && !has_kind(result.flags[std::size_t(i)], "band") &&
+                        result.share[std::size_t(i)] > 2 * kNothingSharpShare);
+    result.gaps = find_gaps(profiles, places, tells);
     return result;
 }
 

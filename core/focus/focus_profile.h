@@ -10,16 +10,27 @@ namespace moorhaze {
 struct FocusProfile {
     cv::Mat1f
         sharpness;  ///< grid of cells over the picture, ≥ 0: contrast of fine detail above the frame's noise
-    cv::Mat1f light;           ///< the same grid: mean linear light, 0..1
-    double brightness = 0;     ///< mean linear light, 0..1
-    cv::Mat1f view;            ///< the picture itself, 240 px long, square root of luminance
+    cv::Mat4f directed;     ///< the same grid: contrast along 0, 45, 90 and 135 degrees (y runs down), ≥ 0
+    cv::Mat1f light;        ///< the same grid: mean linear light, 0..1
+    double brightness = 0;  ///< mean linear light, 0..1
+    cv::Mat1f view;         ///< the picture itself, 240 px long, square root of luminance
     double red = 0, blue = 0;  ///< log2 of the mean of the encoded channel by that of green
     double clipped = 0;        ///< share of pixels at full scale, 0..1
+    double lag_px = 0;         ///< frame pixels between the places that `directed` compares
+    std::string colours;       ///< name of the picture's colour profile
 };
 
-/// The profile of one frame, from a preview of at most about 3000 px. The grid has about 96 cells on its long
-/// side.
-/// @return the profile, or why the frame cannot be read.   Thread-safe.
+/// What one decoding of a frame gives.
+struct FrameLook {
+    FocusProfile profile;
+    cv::Mat3b preview;  ///< RGB as in the file, kPreviewLongSide px long or as long as the file's picture
+};
+inline constexpr int kPreviewLongSide = 1200;
+
+/// Looks at one frame, decoded to at most about 3000 px. The grid has about 96 cells on its long side.
+/// @return the profile and a preview, or why the frame cannot be read.   Thread-safe.
+Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job);
+/// The profile alone.
 Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job);
 
 /// Why a frame should perhaps be left out. Nothing is left out without the person's word.

@@ -1,12 +1,13 @@
 #include "core/focus/frame_faults.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <cstdio>
 #include <opencv2/imgproc.hpp>
 #include <optional>
 
 #include "core/focus/order_statistics.h"
+#include "core/work/words.h"
 
 namespace moorhaze {
 namespace {
@@ -18,6 +19,9 @@ constexpr double kExposure_ev = 0.33;
 /// a streak of a few pixels 0.2 to 0.75; of the frame before, what is still rising keeps 0.6 and more.
 constexpr double kBumpKeeps = 0.72, kArrivalKeeps = 0.45;
 constexpr std::size_t kFewestCells = 12;
+/// A streak must take this much more along than across; its length by what is left, fitted on planted
+/// streaks.
+constexpr double kStreakSwing = 0.08, kStreakLength = 1.5;
 /// Neighbours of a series differ in what is sharp by a part that hardly changes along it; a duplicate by
 /// noise alone.
 constexpr double kDuplicatePart = 0.5, kDuplicateMost = 0.15;
@@ -26,12 +30,6 @@ constexpr double kFramingWidth = 0.02, kFramingTimes = 6;
 constexpr double kMovedTimes = 6, kMovedLight = 0.03;
 constexpr int kMovedBlock = 8, kMovedFewest = 4;
 constexpr double kWhiteBalance = 0.12;  ///< log2 of a channel by green, against the series
-
-std::string words(const char* format, double value) {
-    char text[160];
-    std::snprintf(text, sizeof text, format, value);
-    return text;
-}
 
 /// A flash that stayed dark leaves next to nothing; less than that is another exposure.
 void flag_light(const FocusProfile& profile, double usual_light, std::vector<FrameFlag>& flags) {
@@ -144,6 +142,61 @@ double kept_between(const FocusProfile& before, const FocusProfile& here, const 
             if (both > 0.25 * strongest && both > 0.006f) kept.push_back(here.sharpness(y, x) / both);
         }
     return kept.size() < kFewestCells ? -1 : quantile(kept, 0.5);
+}
+
+/// The streak that blurred a frame: which way, and how long. Movement takes most from the contrast along it.
+struct Streak {
+    double angle_deg = 0;  ///< 0 across, 90 down, -45 up to the right
+    double length_px = 0;  ///< of the frame
+};
+std::optional<Streak> streak_of(const FocusProfile& before, const FocusProfile& here,
+                                const FocusProfile& after) {
+    if (before.directed.size() != here.directed.size() || after.directed.size() != here.directed.size())
+        return {};
+    double strongest = 0;
+    cv::minMaxLoc(cv::min(before.sharpness, after.sharpness), nullptr, &strongest);
+    std::array<double, 4> own{}, around{};
+    for (int y = 0; y < here.directed.rows; ++y)
+        for (int x = 0; x < here.directed.cols; ++x) {
+            const float both = std::min(before.sharpness(y, x), after.sharpness(y, x));
+            if (both <= 0.25 * strongest || both <= 0.006f) continue;
+            for (int way = 0; way < 4; ++way) {
+                own[std::size_t(way)] += double(here.directed(y, x)[way]);
+                around[std::size_t(way)] +=
+                    0.5 * double(before.directed(y, x)[way] + after.directed(y, x)[way]);
+            }
+        }
+    std::array<double, 4> kept{};
+    for (std::size_t way = 0; way < 4; ++way) {
+        if (around[way] <= 0) return {};
+        kept[way] = own[way] / around[way];
+    }
+    // kept(angle) = mean + a cos 2 angle + b sin 2 angle through the four directions.
+    const double mean = (kept[0] + kept[1] + kept[2] + kept[3]) / 4;
+    const double a = (kept[0] - kept[2]) / 2, b = (kept[1] - kept[3]) / 2, swing = std::hypot(a, b);
+    if (swing < kStreakSwing * mean) return {};
+    Streak streak;
+    streak.angle_deg = 0.5 * std::atan2(-b, -a) * 57.29577951308232;
+    // Across the streak the contrast is that of the frame's own focus; along it a mean over the length is
+    // left.
+    const double left = std::clamp((mean - swing) / (mean + swing), 0.02, 1.0);
+    streak.length_px = kStreakLength * here.lag_px / left;
+    return streak;
+}
+
+const char* way_words(double angle_deg) {
+    static constexpr const char* ways[] = {"across", "falling to the right", "up and down",
+                                           "rising to the right"};
+    return ways[((int(std::lround(angle_deg / 45)) % 4) + 4) % 4];
+}
+
+std::string bump_words(const FocusProfile& before, const FocusProfile& here, const FocusProfile& after,
+                       double part) {
+    const std::string keeps = words("it keeps %.0f %% of the detail that both neighbours have", 100 * part);
+    if (const auto streak = streak_of(before, here, after))
+        return words("blurred over about %.0f px ", streak->length_px) + way_words(streak->angle_deg) +
+               words(" (%.0f degrees): ", streak->angle_deg) + keeps;
+    return "blurred: " + keeps;
 }
 
 /// How two neighbours differ: as a whole shift of the picture, in what is sharp, and block by block in what
@@ -330,10 +383,7 @@ std::vector<std::vector<FrameFlag>> find_faults(const std::vector<FocusProfile>&
     const double usual_kept = known_kept.size() < 4 ? 1 : std::clamp(median(known_kept), 0.8, 1.6);
     for (int k = 1; k < pairs_count; ++k)
         if (const double part = kept[std::size_t(k)]; part >= 0 && part < kBumpKeeps * usual_kept)
-            own_flags(k).push_back(
-                {"bump",
-                 words("blurred: it keeps %.0f %% of the detail that both neighbours have", 100 * part),
-                 part});
+            own_flags(k).push_back({"bump", bump_words(frame(k - 1), frame(k), frame(k + 1), part), part});
     auto bumped = [&](int k) { return has_kind(own_flags(k), "bump"); };
 
     // Duplicates: no step of focus since the frame before.

@@ -5,7 +5,8 @@ namespace {
 
 Outcome<Picture> decode(const Series& series, int index) {
     try {
-        return read_picture(series.frames[std::size_t(index)].path);
+        const Frame& frame = series.frames[std::size_t(index)];
+        return read_picture(frame.path, frame.development);
     } catch (const FileError& error) {
         return tl::unexpected(FrameProblem{index, error.what()});
     }
@@ -19,7 +20,9 @@ AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometr
       geometry_(geometry),
       target_(target),
       // A small preview is enough to learn the profile.
-      profile_(read_preview(series.frames[std::size_t(geometry.reference)].path, 64).profile),
+      profile_(read_preview(series.frames[std::size_t(geometry.reference)].path, 64,
+                            series.frames[std::size_t(geometry.reference)].development)
+                   .profile),
       curve_(profile_) {
     for (const int frame : frames)
         if (geometry.frames[std::size_t(frame)].registered) frames_.push_back(frame);

@@ -6,11 +6,16 @@ FrameSource::FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr
     : series_(std::move(series)),
       geometry_(std::move(geometry)),
       cache_(std::move(cache)),
-      profile_(cache_->get(series_.frames[std::size_t(geometry_.reference)].path)->profile),
+      profile_(decoded(geometry_.reference)->profile),
       curve_(profile_) {}
 
+std::shared_ptr<const Picture> FrameSource::decoded(int frame) const {
+    const Frame& own = series_.frames[std::size_t(frame)];
+    return cache_->get(own.path, own.development);
+}
+
 LinearFrame FrameSource::load(int frame, PixelRect area, const Job& job) const {
-    const auto picture = cache_->get(series_.frames[std::size_t(frame)].path);
+    const auto picture = decoded(frame);
     const FrameGeometry& own = geometry_.frames[std::size_t(frame)];
     if (picture->profile == profile_) return lay_over(*picture, curve_, own, area, job);
     return lay_over(*picture, ToneCurve(picture->profile), own, area, job);

@@ -24,6 +24,8 @@ class FrameSource {
     const Series& series() const { return series_; }
 
   private:
+    std::shared_ptr<const Picture> decoded(int frame) const;
+
     Series series_;
     SeriesGeometry geometry_;
     std::shared_ptr<FrameCache> cache_;

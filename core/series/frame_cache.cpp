@@ -12,37 +12,41 @@ std::size_t bytes_of(const Picture& picture) {
 
 }  // namespace
 
-std::shared_ptr<const Picture> FrameCache::get(const std::filesystem::path& file) {
+std::shared_ptr<const Picture> FrameCache::get(const std::filesystem::path& file,
+                                               const Development& development) {
     std::promise<std::shared_ptr<const Picture>> promise;
     Waiting found;
+    const auto is_wanted = [&](const Entry& entry) {
+        return entry.file == file && entry.development == development;
+    };
     {
         const std::lock_guard lock(guard_);
-        const auto entry =
-            std::find_if(entries_.begin(), entries_.end(), [&](const Entry& e) { return e.file == file; });
+        const auto entry = std::find_if(entries_.begin(), entries_.end(), is_wanted);
         if (entry != entries_.end()) {
             entries_.splice(entries_.begin(), entries_, entry);
             found = entry->picture;
         } else {
-            entries_.push_front({file, promise.get_future().share(), 0});
+            entries_.push_front({file, development, promise.get_future().share(), 0});
         }
     }
     if (found.valid()) return found.get();
     try {
-        auto picture = std::make_shared<const Picture>(read_picture(file));
+        auto picture = std::make_shared<const Picture>(read_picture(file, development));
         promise.set_value(picture);
-        account(file, bytes_of(*picture));
+        const std::lock_guard lock(guard_);
+        for (Entry& entry : entries_)
+            if (is_wanted(entry)) entry.bytes = bytes_of(*picture);
+        drop_oldest();
         return picture;
     } catch (...) {
         promise.set_exception(std::current_exception());
-        forget(file);
+        const std::lock_guard lock(guard_);
+        entries_.remove_if(is_wanted);
         throw;
     }
 }
 
-void FrameCache::account(const std::filesystem::path& file, std::size_t bytes) {
-    const std::lock_guard lock(guard_);
-    for (Entry& entry : entries_)
-        if (entry.file == file) entry.bytes = bytes;
+void FrameCache::drop_oldest() {
     std::size_t total = 0;
     for (auto entry = entries_.begin(); entry != entries_.end();) {
         total += entry->bytes;
@@ -54,11 +58,6 @@ void FrameCache::account(const std::filesystem::path& file, std::size_t bytes) {
             ++entry;
         }
     }
-}
-
-void FrameCache::forget(const std::filesystem::path& file) {
-    const std::lock_guard lock(guard_);
-    entries_.remove_if([&](const Entry& entry) { return entry.file == file; });
 }
 
 void FrameCache::clear() {

@@ -16,7 +16,8 @@ class FrameCache {
     explicit FrameCache(std::size_t budget_bytes) : budget_bytes_(budget_bytes) {}
 
     /// @throws FileError, as read_picture; a failure is not kept, so that a mended file can be tried again.
-    std::shared_ptr<const Picture> get(const std::filesystem::path& file);
+    std::shared_ptr<const Picture> get(const std::filesystem::path& file,
+                                       const Development& development = {});
 
     void clear();
     std::size_t bytes() const;
@@ -25,11 +26,11 @@ class FrameCache {
     using Waiting = std::shared_future<std::shared_ptr<const Picture>>;
     struct Entry {
         std::filesystem::path file;
+        Development development;
         Waiting picture;
         std::size_t bytes = 0;  ///< 0 while it is being decoded
     };
-    void account(const std::filesystem::path& file, std::size_t bytes);
-    void forget(const std::filesystem::path& file);
+    void drop_oldest();  ///< `guard_` is held
 
     const std::size_t budget_bytes_;
     mutable std::mutex guard_;

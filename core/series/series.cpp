@@ -4,40 +4,10 @@
 #include <map>
 #include <optional>
 
-#include "core/work/for_rows.h"
+#include "core/series/found_files.h"
 
 namespace moorhaze {
 namespace {
-
-bool has_picture_ending(const std::filesystem::path& file) {
-    std::string ending = file.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(),
-                   [](unsigned char c) { return char(std::tolower(c)); });
-    const auto& known = picture_endings();
-    return std::find(known.begin(), known.end(), ending) != known.end();
-}
-
-std::vector<std::filesystem::path> list_files(const std::vector<std::filesystem::path>& given) {
-    std::vector<std::filesystem::path> files;
-    for (const auto& entry : given) {
-        std::error_code failure;
-        if (!std::filesystem::is_directory(entry, failure)) {
-            files.push_back(entry);
-            continue;
-        }
-        for (const auto& inside : std::filesystem::directory_iterator(entry, failure))
-            if (has_picture_ending(inside.path()) && inside.path().filename().string().front() != '.')
-                files.push_back(inside.path());
-        if (failure)
-            throw FileError(entry.string() + ": the folder cannot be read (" + failure.message() +
-                            "). Check its permissions.");
-    }
-    std::stable_sort(files.begin(), files.end(), [](const auto& a, const auto& b) {
-        return natural_less(a.filename().string(), b.filename().string());
-    });
-    files.erase(std::unique(files.begin(), files.end()), files.end());
-    return files;
-}
 
 /// +1 rising, -1 falling, 0 neither or unknown.
 int trend_of_focus(const std::vector<Frame>& frames) {
@@ -51,6 +21,48 @@ int trend_of_focus(const std::vector<Frame>& frames) {
         falling += *here < *before;
     }
     return rising > 0 && falling == 0 ? 1 : falling > 0 && rising == 0 ? -1 : 0;
+}
+
+/// A camera that looks straight down cannot tell which way up it is: in such a series the orientation is
+/// written at random. All frames are laid as most of them are.
+void lay_alike(std::vector<Frame>& frames, std::vector<std::string>& notes) {
+    std::map<int, int> orientations;
+    for (const Frame& frame : frames) ++orientations[frame.info.shooting.orientation];
+    if (orientations.size() < 2) return;
+    const int common = std::max_element(orientations.begin(), orientations.end(), [](auto& a, auto& b) {
+                           return a.second < b.second;
+                       })->first;
+    int turned = 0;
+    for (Frame& frame : frames) {
+        const int own = frame.info.shooting.orientation;
+        if (own == common) continue;
+        if ((own >= 5) != (common >= 5)) std::swap(frame.info.width, frame.info.height);
+        frame.info.shooting.orientation = common;
+        ++turned;
+    }
+    for (Frame& frame : frames) frame.development.orientation = common;
+    notes.push_back(std::to_string(turned) + " of " + std::to_string(frames.size()) +
+                    " frames say that the camera was turned; all are laid as most of them are.");
+}
+
+/// Raw files get one white balance: what the frame in the middle notes.
+void develop_alike(std::vector<Frame>& frames, std::vector<std::string>& notes) {
+    std::vector<Frame*> raws;
+    for (Frame& frame : frames)
+        if (frame.info.format == FileFormat::raw) raws.push_back(&frame);
+    if (raws.empty()) return;
+    const PictureInfo middle = raws[raws.size() / 2]->info;
+    int others = 0;
+    for (Frame* frame : raws) {
+        others += std::abs(frame->info.noted_red - middle.noted_red) > 0.01 * middle.noted_red ||
+                  std::abs(frame->info.noted_blue - middle.noted_blue) > 0.01 * middle.noted_blue;
+        frame->development.red = middle.noted_red;
+        frame->development.blue = middle.noted_blue;
+    }
+    if (others > 0)
+        notes.push_back(std::to_string(others) + " of " + std::to_string(raws.size()) +
+                        " raw files note another white balance; all are developed with that of " +
+                        raws[raws.size() / 2]->path.filename().string() + ".");
 }
 
 std::string size_text(int width, int height) {
@@ -89,58 +101,43 @@ bool natural_less(const std::string& one, const std::string& other) {
 }
 
 OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_folder, const Job& job) {
-    const auto files = list_files(files_or_folder);
-    std::vector<std::optional<Frame>> read(files.size());
-    std::vector<std::string> failures(files.size());
-    for_rows(int(files.size()), job, [&](int i) {
-        const auto place = std::size_t(i);
-        try {
-            read[place] = Frame{files[place], read_picture_info(files[place]), true};
-        } catch (const FileError& error) {
-            failures[place] = error.what();
-        }
-    });
-
+    FoundFiles found = find_files(files_or_folder);
     OpenedSeries opened;
+    opened.notes = std::move(found.notes);
+    auto frames = read_frames(found.files, opened.problems, opened.notes, job);
+    if (frames.empty()) throw FileError(nothing_found(files_or_folder, opened.problems));
+    OpenedSeries made = make_series(std::move(frames));
+    made.problems.insert(made.problems.begin(), opened.problems.begin(), opened.problems.end());
+    made.notes.insert(made.notes.begin(), opened.notes.begin(), opened.notes.end());
+    return made;
+}
+
+OpenedSeries make_series(std::vector<Frame> frames) {
+    OpenedSeries opened;
+    lay_alike(frames, opened.notes);
     std::map<std::pair<int, int>, int> sizes;
-    for (const auto& frame : read)
-        if (frame) ++sizes[{frame->info.width, frame->info.height}];
+    for (const Frame& frame : frames) ++sizes[{frame.info.width, frame.info.height}];
     const auto common = std::max_element(sizes.begin(), sizes.end(),
                                          [](const auto& a, const auto& b) { return a.second < b.second; });
-    for (std::size_t i = 0; i < files.size(); ++i) {
-        if (!read[i]) {
-            opened.problems.push_back(failures[i]);
-            continue;
-        }
-        const PictureInfo& info = read[i]->info;
-        if (std::pair{info.width, info.height} != common->first) {
-            opened.problems.push_back(files[i].string() + ": is " + size_text(info.width, info.height) +
+    for (Frame& frame : frames) {
+        const PictureInfo& info = frame.info;
+        if (std::pair{info.width, info.height} != common->first)
+            opened.problems.push_back(frame.path.string() + ": is " + size_text(info.width, info.height) +
                                       " pixels, most others are " +
                                       size_text(common->first.first, common->first.second) +
                                       "; frames of one series have one size. It is left out.");
-            continue;
-        }
-        if (!info.warning.empty()) opened.notes.push_back(info.warning);
-        opened.series.frames.push_back(std::move(*read[i]));
+        else
+            opened.series.frames.push_back(std::move(frame));
     }
-    if (opened.series.frames.empty()) {
-        std::string reason =
-            files_or_folder.empty() ? "nothing was named" : files_or_folder[0].string() + ": ";
-        if (!files_or_folder.empty())
-            reason += opened.problems.empty()
-                          ? "holds no JPEG, TIFF or PNG. Choose the folder with the frames."
-                          : "no frame can be read. The first problem: " + opened.problems[0];
-        throw FileError(reason);
-    }
+    develop_alike(opened.series.frames, opened.notes);
     if (trend_of_focus(opened.series.frames) < 0) {
         std::reverse(opened.series.frames.begin(), opened.series.frames.end());
+        opened.series.turned_round = true;
         opened.notes.push_back(
             "The frames run from far to near by their focus distances; their order is turned round.");
     }
     opened.series.range = {0, opened.series.count() - 1};
-    auto folder = std::filesystem::absolute(opened.series.frames[0].path).lexically_normal().parent_path();
-    if (folder.filename() == "frames") folder = folder.parent_path();
-    opened.series.name = folder.filename().string();
+    opened.series.name = series_name(opened.series.frames[0].path);
     return opened;
 }
 

@@ -11,7 +11,8 @@ namespace moorhaze {
 struct Frame {
     std::filesystem::path path;
     PictureInfo info;
-    bool used = true;  ///< false: left out by the person
+    Development development;  ///< the same for all frames of a series
+    bool used = true;         ///< false: left out by the person
 };
 
 /// First and last frame that shall be sharp, counted from 0, both included.
@@ -26,6 +27,7 @@ struct Series {
     std::string name;
     std::vector<Frame> frames;
     FrameRange range;
+    bool turned_round = false;  ///< the files ran from far to near
 
     int count() const { return int(frames.size()); }
     cv::Size size() const {
@@ -41,9 +43,15 @@ struct OpenedSeries {
     std::vector<std::string> notes;     ///< what the person should know; nothing was lost
 };
 
-/// Opens files, or all pictures of a folder, in natural order of their names ("9" before "10").
-/// Unreadable files and files of another size than most are reported and left out. Where every frame tells
-/// its focus distance and they fall all the way, the order is turned round, so that it runs near to far.
+/// One series of frames in the order given. Frames of another size than most are reported and left out;
+/// where orientations differ all are laid as most are; raw files get one white balance, that of the middle
+/// one. Where every frame tells its focus distance and they fall all the way, the order is turned round, so
+/// that it runs near to far.
+/// @param frames  at least one.   Thread-safe.
+OpenedSeries make_series(std::vector<Frame> frames);
+
+/// Opens files, or all pictures of a folder, in natural order of their names ("9" before "10"), as one
+/// series. Of a raw file and a picture of the same name the raw file is taken; unreadable files are reported.
 /// @throws FileError when nothing is left, Cancelled.   Thread-safe.
 OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_folder, const Job& job);
 

@@ -57,7 +57,7 @@ bool is_complete_picture(const fs::path& file) {
         if (info.format == FileFormat::jpeg && std::filesystem::file_size(file, gone) > kSmallJpeg)
             return last_bytes(file, 65536).find("\xFF\xD9") != std::string::npos;
         if (info.format == FileFormat::png) return last_bytes(file, 12).find("IEND") != std::string::npos;
-        read_picture(file);  // nor does a TIFF tell anywhere that it is whole
+        read_preview(file, 64);  // neither a TIFF nor a raw file tells anywhere that it is whole
         return true;
     } catch (const Error&) {
         return false;

@@ -15,6 +15,7 @@
 #undef emit
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/task_arena.h>
 #pragma pop_macro("emit")
 #endif
 
@@ -54,7 +55,8 @@ void for_rows(int rows, const Job& job, const Body& body) {
     }
     if (first_failure) std::rethrow_exception(first_failure);
 #else
-    oneapi::tbb::parallel_for(0, rows, row_step);
+    // A thread that waits for its own inner rows must not begin another outer one: each holds memory.
+    oneapi::tbb::this_task_arena::isolate([&] { oneapi::tbb::parallel_for(0, rows, row_step); });
 #endif
     if (job.on_fraction) job.on_fraction(1.0);
 }

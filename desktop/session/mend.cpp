@@ -26,14 +26,13 @@ void Mend::set_source_frame(int frame) {
     emit brush_changed();
     // Decoded now, so that the first stroke does not wait for it.
     if (frame >= 0)
-        pool_.start(
-            [cache = session_.frame_cache(), file = session_.series().frames[std::size_t(frame)].path] {
-                try {
-                    cache->get(file);
-                } catch (const FileError&) {
-                    // Said when it is painted with.
-                }
-            });
+        pool_.start([cache = session_.frame_cache(), own = session_.series().frames[std::size_t(frame)]] {
+            try {
+                cache->get(own.path, own.development);
+            } catch (const FileError&) {
+                // Said when it is painted with.
+            }
+        });
 }
 
 QString Mend::why_not() const {

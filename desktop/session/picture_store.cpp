@@ -10,11 +10,11 @@ namespace {
 constexpr double kMarksReach = 0.4;
 constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
 
-DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const std::filesystem::path& file,
+DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const Frame& frame,
                             FrameView view) {
     if (!source) {
-        if (!view.marked) return {display_levels(*cache.get(file), Job{}), {}};
-        Picture shown = with_bits(*cache.get(file), 8);
+        if (!view.marked) return {display_levels(*cache.get(frame.path, frame.development), Job{}), {}};
+        Picture shown = with_bits(*cache.get(frame.path, frame.development), 8);
         cv::Mat3b pixels = shown.pixels.clone();
         paint_sharp_marks(pixels, kMarksReach, Job{});
         shown.pixels = pixels;
@@ -83,9 +83,9 @@ void PictureStore::next() {
                  geometry = session_.geometry_or_unmoved(), cache = session_.frame_cache()]() -> Made {
         auto own = source;
         if (view.aligned && !own) own = std::make_shared<FrameSource>(series, geometry, cache);
-        const auto& file = series.frames[std::size_t(view.frame)].path;
+        const Frame& frame = series.frames[std::size_t(view.frame)];
         return {own, std::make_shared<DisplayPicture>(
-                         make_picture(view.aligned ? own.get() : nullptr, *cache, file, view))};
+                         make_picture(view.aligned ? own.get() : nullptr, *cache, frame, view))};
     };
     run_beside(
         pool_, this, make,

@@ -27,7 +27,7 @@ struct ShootDesk::Arrived {
 
 ShootDesk::Arrived ShootDesk::looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before,
                                         bool again, const Job& job) {
-    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), true}, {}, {}, {}, again, -1};
+    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), {}, true}, {}, {}, {}, again, -1};
     auto profile = focus_profile(arrived.frame, shot.station, job);
     if (!profile) throw FileError(profile.error().what);
     arrived.profile = std::move(*profile);

@@ -1,0 +1,326 @@
+#include "core/files/raw.h"
+
+#include <lcms2.h>
+#include <libraw/libraw.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <ctime>
+#include <memory>
+
+#include "core/files/codecs.h"
+#include "core/picture/tone_curve.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+/// Even the tightest raw compression keeps more than this of each sensor value.
+constexpr double kFewestBitsPerValue = 0.5;
+/// Neighbouring rows without any difference inside: no sensor's noise allows that.
+constexpr int kFlatRows = 8;
+
+[[noreturn]] void fail(const std::filesystem::path& file, const std::string& what) {
+    throw FileError(file.string() + ": " + what);
+}
+
+constexpr const char* kCutOff =
+    "the raw file is cut off or damaged: its pixels are not all there. Copy it again from the card, or "
+    "leave this frame out.";
+
+/// An opened raw file. LibRaw tells of a file's early end only through a call back, not by its result.
+class Opened {
+  public:
+    explicit Opened(const std::filesystem::path& file) : file_(file) {
+        raw_->set_dataerror_handler([](void* count, const char*, const int) { ++*static_cast<int*>(count); },
+                                    &data_errors_);
+        raw_->imgdata.params.user_flip = 0;
+        check(raw_->open_file(file.c_str()));
+        const auto& sizes = raw_->imgdata.sizes;
+        if (sizes.width < 16 || sizes.height < 16) fail(file, kCutOff);
+        codecs::check_size(file, sizes.width, sizes.height);
+        data_errors_ = 0;  // embedded previews may be broken; they are not used
+    }
+
+    libraw_data_t& data() { return raw_->imgdata; }
+
+    void unpack() {
+        const auto& sizes = raw_->imgdata.sizes;
+        std::error_code failure;
+        const double bytes = double(std::filesystem::file_size(file_, failure));
+        if (!failure && bytes * 8 < kFewestBitsPerValue * sizes.raw_width * sizes.raw_height)
+            fail(file_, kCutOff);
+        check(raw_->unpack());
+        if (data_errors_ > 0) fail(file_, kCutOff);
+        check_rows();
+    }
+
+    void process() {
+        check(raw_->dcraw_process());
+        if (data_errors_ > 0) fail(file_, kCutOff);
+    }
+
+  private:
+    void check(int result) {
+        if (result == LIBRAW_SUCCESS) return;
+        if (result == LIBRAW_UNSUFFICIENT_MEMORY) fail(file_, "there is not enough memory to open it.");
+        if (result == LIBRAW_FILE_UNSUPPORTED || result == LIBRAW_NOT_IMPLEMENTED ||
+            result == LIBRAW_REQUEST_FOR_NONEXISTENT_IMAGE)
+            fail(file_,
+                 "is not a raw file that can be read, whatever its name says. Convert it to DNG or TIFF, or "
+                 "leave it out.");
+        if (result > 0)
+            fail(file_, std::string("cannot be read (") + std::strerror(result) + "). Check the disc.");
+        fail(file_, kCutOff);
+    }
+
+    /// The places of a cut-off file that were never read hold one value.
+    void check_rows() {
+        const auto& rawdata = raw_->imgdata.rawdata;
+        const auto& sizes = raw_->imgdata.sizes;
+        auto flat_rows = [&](auto value_at, int per_pixel) {
+            int run = 0, longest = 0;
+            for (int y = sizes.top_margin; y < sizes.top_margin + sizes.height; ++y) {
+                bool flat = true;
+                for (int c = 0; c < per_pixel && flat; ++c) {
+                    const auto first = value_at(y, sizes.left_margin, c);
+                    for (int x = sizes.left_margin; x < sizes.left_margin + sizes.width && flat; ++x)
+                        flat = value_at(y, x, c) == first;
+                }
+                run = flat ? run + 1 : 0;
+                longest = std::max(longest, run);
+            }
+            return longest;
+        };
+        int flat = 0;
+        if (rawdata.raw_image) {
+            const int pitch = int(sizes.raw_pitch / 2);
+            flat = flat_rows([&](int y, int x, int) { return rawdata.raw_image[y * pitch + x]; }, 1);
+        } else if (rawdata.color4_image || rawdata.color3_image) {
+            const int channels = rawdata.color4_image ? 4 : 3;
+            const ushort* values = rawdata.color4_image ? rawdata.color4_image[0] : rawdata.color3_image[0];
+            const int pitch = int(sizes.raw_pitch / 2);
+            flat = flat_rows([&](int y, int x, int c) { return values[y * pitch + x * channels + c]; }, 3);
+        }
+        if (flat >= kFlatRows) fail(file_, kCutOff);
+    }
+
+    std::filesystem::path file_;
+    std::unique_ptr<LibRaw> raw_ = std::make_unique<LibRaw>();  // too large for a thread's stack
+    int data_errors_ = 0;
+};
+
+double multiplier(const float* noted, int channel) {
+    return noted[1] > 0 && noted[channel] > 0 ? double(noted[channel]) / noted[1] : 0;
+}
+
+/// LibRaw's own turns (0, 3, 5, 6) as EXIF orientations.
+int orientation_of(int flip) {
+    switch (flip) {
+        case 3:
+            return 3;
+        case 5:
+            return 8;
+        case 6:
+            return 6;
+        default:
+            return 1;
+    }
+}
+
+ShootingData shooting_of(const std::filesystem::path& file, const libraw_data_t& data) {
+    ShootingData shooting = read_shooting_data(file);
+    shooting.orientation = orientation_of(data.sizes.flip);
+    auto fill = [](std::optional<double>& value, double noted) {
+        if (!value && noted > 0) value = noted;
+    };
+    fill(shooting.iso, data.other.iso_speed);
+    fill(shooting.exposure_s, data.other.shutter);
+    fill(shooting.f_number, data.other.aperture);
+    fill(shooting.focal_length_mm, data.other.focal_len);
+    if (!shooting.taken && data.other.timestamp > 0) {
+        std::tm moment{};
+        const std::time_t seconds = data.other.timestamp;
+        localtime_r(&seconds, &moment);
+        char text[32];
+        std::strftime(text, sizeof text, "%Y-%m-%d %H:%M:%S", &moment);
+        shooting.taken = text;
+    }
+    if (shooting.camera.empty())
+        shooting.camera = std::string(data.idata.make) + (data.idata.model[0] ? " " : "") + data.idata.model;
+    return shooting;
+}
+
+void set_up(libraw_output_params_t& params, Demosaic demosaic, int shrink) {
+    params.output_color = 0;  // the camera's own colours: the way out is ours
+    params.output_bps = 16;
+    params.gamm[0] = params.gamm[1] = 1;
+    params.no_auto_bright = 1;
+    params.adjust_maximum_thr = 0;  // never after what this one frame holds
+    params.highlight = 0;
+    params.use_camera_wb = params.use_auto_wb = 0;
+    params.user_flip = 0;
+    params.half_size = shrink > 1;
+    params.user_qual = demosaic == Demosaic::bilinear ? 0 : demosaic == Demosaic::ppg ? 2 : 3;
+}
+
+void set_white_balance(libraw_output_params_t& params, double red, double blue) {
+    params.user_mul[0] = float(red);
+    params.user_mul[1] = params.user_mul[3] = 1;
+    params.user_mul[2] = float(blue);
+}
+
+/// Linear sRGB primaries to those of ITU-R BT.2020, both D65; from the chromaticities of the two standards.
+cv::Matx33d srgb_to_bt2020() {
+    auto to_xyz = [](double rx, double ry, double gx, double gy, double bx, double by) {
+        const cv::Matx33d primaries(rx / ry, gx / gy, bx / by, 1, 1, 1, (1 - rx - ry) / ry,
+                                    (1 - gx - gy) / gy, (1 - bx - by) / by);
+        const cv::Vec3d white(0.3127 / 0.3290, 1, (1 - 0.3127 - 0.3290) / 0.3290);
+        const cv::Vec3d strength = primaries.inv() * white;
+        return primaries * cv::Matx33d::diag(cv::Vec3d(strength));
+    };
+    return to_xyz(0.708, 0.292, 0.170, 0.797, 0.131, 0.046).inv() *
+           to_xyz(0.640, 0.330, 0.300, 0.600, 0.150, 0.060);
+}
+
+}  // namespace
+
+const std::vector<std::string>& raw_endings() {
+    static const std::vector<std::string> endings = {".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw",
+                                                     ".sr2", ".srf", ".raf", ".orf", ".rw2", ".rwl", ".pef",
+                                                     ".srw", ".x3f", ".3fr", ".fff", ".iiq", ".mrw", ".erf",
+                                                     ".mef", ".mos", ".kdc", ".dcr", ".raw"};
+    return endings;
+}
+
+const ColourProfile& working_profile() {
+    static const ColourProfile profile = [] {
+        const cmsCIExyY white{0.3127, 0.3290, 1};
+        const cmsCIExyYTRIPLE primaries{{0.708, 0.292, 1}, {0.170, 0.797, 1}, {0.131, 0.046, 1}};
+        // IEC 61966-2-1 as a parametric curve of ICC.1 type 3 (lcms counts it 4).
+        const cmsFloat64Number srgb[5] = {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045};
+        cmsToneCurve* curve = cmsBuildParametricToneCurve(nullptr, 4, srgb);
+        cmsToneCurve* curves[3] = {curve, curve, curve};
+        cmsHPROFILE made = cmsCreateRGBProfile(&white, &primaries, curves);
+        cmsUInt32Number size = 0;
+        ColourProfile bytes;
+        cmsMLU* name = cmsMLUalloc(nullptr, 1);
+        cmsMLUsetASCII(name, "en", "US", "BT.2020 primaries, sRGB curve");
+        if (made) cmsWriteTag(made, cmsSigProfileDescriptionTag, name);
+        cmsMLUfree(name);
+        if (made && cmsSaveProfileToMem(made, nullptr, &size)) {
+            bytes.icc.resize(size);
+            cmsSaveProfileToMem(made, bytes.icc.data(), &size);
+            // Its date (ICC.1 header, bytes 24 to 35) would differ from run to run.
+            static constexpr unsigned char date[12] = {0x07, 0xea, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0};
+            std::copy(std::begin(date), std::end(date), bytes.icc.begin() + 24);
+        }
+        if (made) cmsCloseProfile(made);
+        cmsFreeToneCurve(curve);
+        return bytes;
+    }();
+    return profile;
+}
+
+RawInfo read_raw_info(const std::filesystem::path& file) {
+    Opened opened(file);
+    const libraw_data_t& data = opened.data();
+    RawInfo info;
+    info.shooting = shooting_of(file, data);
+    info.width = data.sizes.width;
+    info.height = data.sizes.height;
+    if (info.shooting.orientation >= 5) std::swap(info.width, info.height);
+    for (unsigned white = data.color.maximum; white > 0; white /= 2) ++info.bits;
+    info.noted_red = multiplier(data.color.cam_mul, 0);
+    info.noted_blue = multiplier(data.color.cam_mul, 2);
+    return info;
+}
+
+Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink) {
+    if (development.black_shift < 0 || development.black_shift > 0.5 || development.white_shift < 0 ||
+        development.white_shift > 0.5)
+        throw BadParameter("black and white point of raw files shift by 0 to 0.5 of full scale");
+    if (std::abs(development.exposure_ev) > 4)
+        throw BadParameter("the exposure of raw files changes by -4 to 4 EV");
+    if (development.red < 0 || development.blue < 0 || development.red > 20 || development.blue > 20)
+        throw BadParameter("white balance multipliers lie between 0 and 20");
+    Opened opened(file);
+    libraw_data_t& data = opened.data();
+    opened.unpack();
+    set_up(data.params, development.demosaic, shrink);
+    auto or_noted = [&](double chosen, int channel) {
+        if (chosen > 0) return chosen;
+        const double noted = multiplier(data.color.cam_mul, channel);
+        // A file that notes none: the camera's daylight values.
+        return noted > 0 ? noted : std::max(0.01, multiplier(data.color.pre_mul, channel));
+    };
+    set_white_balance(data.params, or_noted(development.red, 0), or_noted(development.blue, 2));
+    opened.process();
+
+    const auto& sizes = data.sizes;
+    cv::Matx33d to_srgb;
+    for (int row = 0; row < 3; ++row)
+        for (int c = 0; c < 3; ++c) to_srgb(row, c) = data.color.rgb_cam[row][c];
+    if (cv::norm(to_srgb) == 0 || data.idata.colors != 3) to_srgb = cv::Matx33d::eye();
+    const double span = 1 - development.black_shift - development.white_shift;
+    if (span < 0.05)
+        throw BadParameter("black and white point of raw files need 0.05 of full scale between them");
+    const double gain = std::exp2(development.exposure_ev) / (65535 * span);
+    const cv::Matx33f matrix = cv::Matx33f(srgb_to_bt2020() * to_srgb * gain);
+    const bool grey = data.idata.colors == 1;
+    const float black = float(65535 * development.black_shift);
+    const ToneCurve curve(working_profile());
+    cv::Mat3w stored(sizes.iheight, sizes.iwidth);
+    for_rows(stored.rows, {}, [&](int y) {
+        std::vector<float> linear(std::size_t(stored.cols) * 3);
+        for (int x = 0; x < stored.cols; ++x) {
+            const ushort* camera = data.image[y * stored.cols + x];
+            const cv::Vec3f light = matrix * cv::Vec3f(camera[0] - black, camera[grey ? 0 : 1] - black,
+                                                       camera[grey ? 0 : 2] - black);
+            for (int c = 0; c < 3; ++c) linear[std::size_t(x) * 3 + std::size_t(c)] = light[c];
+        }
+        curve.encode_row_16(linear.data(), reinterpret_cast<std::uint16_t*>(stored.ptr(y)), stored.cols);
+    });
+    const int orientation =
+        development.orientation > 0 ? development.orientation : orientation_of(sizes.flip);
+    return {codecs::upright(stored, orientation), {}, working_profile()};
+}
+
+std::vector<std::uint8_t> read_raw_thumbnail(const std::filesystem::path& file) {
+    const auto raw = std::make_unique<LibRaw>();
+    if (raw->open_file(file.c_str()) != LIBRAW_SUCCESS || raw->unpack_thumb() != LIBRAW_SUCCESS) return {};
+    const auto& thumbnail = raw->imgdata.thumbnail;
+    if (thumbnail.tformat != LIBRAW_THUMBNAIL_JPEG || !thumbnail.thumb) return {};
+    const auto* bytes = reinterpret_cast<const std::uint8_t*>(thumbnail.thumb);
+    return {bytes, bytes + thumbnail.tlength};
+}
+
+CameraLight read_camera_light(const std::filesystem::path& file, Demosaic demosaic) {
+    Opened opened(file);
+    libraw_data_t& data = opened.data();
+    opened.unpack();
+    set_up(data.params, demosaic, 1);
+    set_white_balance(data.params, 1, 1);
+    CameraLight light;
+    light.shooting = shooting_of(file, data);
+    opened.process();
+    cv::Mat3w stored(data.sizes.iheight, data.sizes.iwidth);
+    for_rows(stored.rows, {}, [&](int y) {
+        for (int x = 0; x < stored.cols; ++x) {
+            const ushort* camera = data.image[y * stored.cols + x];
+            stored(y, x) = {camera[0], camera[1], camera[2]};
+        }
+    });
+    light.pixels = codecs::upright(stored, light.shooting.orientation);
+    light.shooting.orientation = 1;
+    for (int row = 0; row < 3; ++row)
+        for (int c = 0; c < 3; ++c) light.from_xyz(row, c) = data.color.cam_xyz[row][c];
+    for (int c = 0; c < 3; ++c) {
+        const double noted = multiplier(data.color.cam_mul, c);
+        light.neutral[c] = noted > 0 ? 1 / noted : 1;
+    }
+    return light;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,51 @@
+#pragma once
+#include <filesystem>
+#include <opencv2/core.hpp>
+
+#include "core/files/development.h"
+#include "core/files/shooting_data.h"
+#include "core/picture/picture.h"
+
+namespace moorhaze {
+
+/// What a camera raw file or DNG says of itself, without decoding its pixels.
+struct RawInfo {
+    int width = 0, height = 0;             ///< upright
+    int bits = 0;                          ///< of the sensor's values, as its white point tells
+    double noted_red = 0, noted_blue = 0;  ///< white balance the camera noted: multipliers against green
+    ShootingData shooting;
+};
+
+/// Endings of camera raw files, lower case with the dot. Which of them a camera's files are is told by
+/// LibRaw.
+const std::vector<std::string>& raw_endings();
+
+/// @throws FileError for a file that is no raw LibRaw knows.   Thread-safe.
+RawInfo read_raw_info(const std::filesystem::path& file);
+
+/// Develops a raw file upright: 16 bit, primaries of ITU-R BT.2020 with the sRGB curve (working_profile()).
+/// Nothing is adjusted to the single picture, so that frames with one development stay alike. Sensor values
+/// at the white point come out white.
+/// @param shrink  1, or 2: half the size without demosaicing, many times quicker.
+/// @throws FileError, also for files that are cut off or damaged; BadParameter.   Thread-safe; peak
+/// memory 2.5 pictures.
+Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink);
+
+/// The light as the camera's sensor saw it, for a linear DNG: white balance and exposure still open.
+struct CameraLight {
+    cv::Mat3w pixels;      ///< upright; linear, camera's own colours, 65535 = sensor's white point
+    cv::Matx33d from_xyz;  ///< XYZ (D65) to the camera's colours, as DNG's ColorMatrix
+    cv::Vec3d neutral;     ///< camera colour of what is white in the picture, as DNG's AsShotNeutral
+    ShootingData shooting;
+};
+
+/// @throws as develop_raw.   Thread-safe.
+CameraLight read_camera_light(const std::filesystem::path& file, Demosaic demosaic);
+
+/// The JPEG that the camera put into a raw file; empty if there is none.   Thread-safe.
+std::vector<std::uint8_t> read_raw_thumbnail(const std::filesystem::path& file);
+
+/// Profile of developed raw files; always the same bytes.
+const ColourProfile& working_profile();
+
+}  // namespace moorhaze

@@ -1,0 +1,17 @@
+#pragma once
+#include <cstdio>
+#include <string>
+
+namespace moorhaze {
+
+/// One number in a sentence: `format` holds one printf place for a double; at most 200 characters come out.
+inline std::string words(const char* format, double value) {
+    char text[201];
+    std::snprintf(text, sizeof text, format, value);
+    return text;
+}
+inline std::string words(const std::string& format, double value) {
+    return words(format.c_str(), value);
+}
+
+}  // namespace moorhaze

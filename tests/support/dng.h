@@ -1,0 +1,23 @@
+#pragma once
+#include <array>
+#include <filesystem>
+#include <functional>
+#include <opencv2/core.hpp>
+
+namespace moorhaze::test {
+
+/// A camera raw file as a DNG of one sensor plane, written with libtiff alone.
+struct DngSettings {
+    cv::Size size{64, 48};
+    int orientation = 1;
+    int black = 512, white = 15872;
+    /// Camera colour of white; the matrix says that the camera's colours are those of linear sRGB.
+    std::array<float, 3> neutral{0.5f, 1.0f, 0.625f};
+    std::string taken;  ///< "2026:09:12 07:31:00"; empty: none
+};
+
+/// @param light  linear sRGB of white-balanced light at a place, 0..1, before white balance is taken off.
+void write_dng(const std::filesystem::path& file, const DngSettings& settings,
+               const std::function<cv::Vec3d(int x, int y)>& light);
+
+}  // namespace moorhaze::test
