@@ -29,21 +29,36 @@ constexpr const char* kCutOff =
     "the raw file is cut off or damaged: its pixels are not all there. Copy it again from the card, or "
     "leave this frame out.";
 
+/// LibRaw's own turns (0, 3, 5, 6) as EXIF orientations.
+int orientation_of(int flip) {
+    switch (flip) {
+        case 3:
+            return 3;
+        case 5:
+            return 8;
+        case 6:
+            return 6;
+        default:
+            return 1;
+    }
+}
+
 /// An opened raw file. LibRaw tells of a file's early end only through a call back, not by its result.
 class Opened {
   public:
     explicit Opened(const std::filesystem::path& file) : file_(file) {
         raw_->set_dataerror_handler([](void* count, const char*, const int) { ++*static_cast<int*>(count); },
                                     &data_errors_);
-        raw_->imgdata.params.user_flip = 0;
         check(raw_->open_file(file.c_str()));
         const auto& sizes = raw_->imgdata.sizes;
         if (sizes.width < 16 || sizes.height < 16) fail(file, kCutOff);
         codecs::check_size(file, sizes.width, sizes.height);
+        orientation_ = orientation_of(sizes.flip);
         data_errors_ = 0;  // embedded previews may be broken; they are not used
     }
 
     libraw_data_t& data() { return raw_->imgdata; }
+    int orientation() const { return orientation_; }  ///< as EXIF counts
 
     void unpack() {
         const auto& sizes = raw_->imgdata.sizes;
@@ -108,30 +123,17 @@ class Opened {
 
     std::filesystem::path file_;
     std::unique_ptr<LibRaw> raw_ = std::make_unique<LibRaw>();  // too large for a thread's stack
-    int data_errors_ = 0;
+    int data_errors_ = 0, orientation_ = 1;
 };
 
 double multiplier(const float* noted, int channel) {
     return noted[1] > 0 && noted[channel] > 0 ? double(noted[channel]) / noted[1] : 0;
 }
 
-/// LibRaw's own turns (0, 3, 5, 6) as EXIF orientations.
-int orientation_of(int flip) {
-    switch (flip) {
-        case 3:
-            return 3;
-        case 5:
-            return 8;
-        case 6:
-            return 6;
-        default:
-            return 1;
-    }
-}
-
-ShootingData shooting_of(const std::filesystem::path& file, const libraw_data_t& data) {
+ShootingData shooting_of(const std::filesystem::path& file, Opened& opened) {
+    const libraw_data_t& data = opened.data();
     ShootingData shooting = read_shooting_data(file);
-    shooting.orientation = orientation_of(data.sizes.flip);
+    shooting.orientation = opened.orientation();
     auto fill = [](std::optional<double>& value, double noted) {
         if (!value && noted > 0) value = noted;
     };
@@ -169,6 +171,18 @@ void set_white_balance(libraw_output_params_t& params, double red, double blue) 
     params.user_mul[0] = float(red);
     params.user_mul[1] = params.user_mul[3] = 1;
     params.user_mul[2] = float(blue);
+}
+
+/// LibRaw's own table for known cameras, else what a DNG says for daylight (illuminant 21 is D65).
+cv::Matx33d matrix_from_xyz(const libraw_colordata_t& colour) {
+    cv::Matx33d matrix;
+    for (int row = 0; row < 3; ++row)
+        for (int c = 0; c < 3; ++c) matrix(row, c) = colour.cam_xyz[row][c];
+    if (cv::norm(matrix) > 0) return matrix;
+    const auto& dng = colour.dng_color[colour.dng_color[1].illuminant == 21 ? 1 : 0];
+    for (int row = 0; row < 3; ++row)
+        for (int c = 0; c < 3; ++c) matrix(row, c) = dng.colormatrix[row][c];
+    return matrix;
 }
 
 /// Linear sRGB primaries to those of ITU-R BT.2020, both D65; from the chromaticities of the two standards.
@@ -227,7 +241,7 @@ RawInfo read_raw_info(const std::filesystem::path& file) {
     Opened opened(file);
     const libraw_data_t& data = opened.data();
     RawInfo info;
-    info.shooting = shooting_of(file, data);
+    info.shooting = shooting_of(file, opened);
     info.width = data.sizes.width;
     info.height = data.sizes.height;
     if (info.shooting.orientation >= 5) std::swap(info.width, info.height);
@@ -282,8 +296,7 @@ Picture develop_raw(const std::filesystem::path& file, const Development& develo
         }
         curve.encode_row_16(linear.data(), reinterpret_cast<std::uint16_t*>(stored.ptr(y)), stored.cols);
     });
-    const int orientation =
-        development.orientation > 0 ? development.orientation : orientation_of(sizes.flip);
+    const int orientation = development.orientation > 0 ? development.orientation : opened.orientation();
     return {codecs::upright(stored, orientation), {}, working_profile()};
 }
 
@@ -303,7 +316,7 @@ CameraLight read_camera_light(const std::filesystem::path& file, Demosaic demosa
     set_up(data.params, demosaic, 1);
     set_white_balance(data.params, 1, 1);
     CameraLight light;
-    light.shooting = shooting_of(file, data);
+    light.shooting = shooting_of(file, opened);
     opened.process();
     cv::Mat3w stored(data.sizes.iheight, data.sizes.iwidth);
     for_rows(stored.rows, {}, [&](int y) {
@@ -314,8 +327,7 @@ CameraLight read_camera_light(const std::filesystem::path& file, Demosaic demosa
     });
     light.pixels = codecs::upright(stored, light.shooting.orientation);
     light.shooting.orientation = 1;
-    for (int row = 0; row < 3; ++row)
-        for (int c = 0; c < 3; ++c) light.from_xyz(row, c) = data.color.cam_xyz[row][c];
+    light.from_xyz = matrix_from_xyz(data.color);
     for (int c = 0; c < 3; ++c) {
         const double noted = multiplier(data.color.cam_mul, c);
         light.neutral[c] = noted > 0 ? 1 / noted : 1;

@@ -29,7 +29,8 @@ cv::Mat1f coarse(const cv::Mat1f& grid) {
     return half;
 }
 
-/// How unlike two frames are in what is sharp: 0 alike .. 1 nothing in common.
+/// How far apart two frames lie by what both have sharp: 0 alike .. 7 nothing in common. The logarithm makes
+/// distances add up along a series.
 double distance(const cv::Mat1f& one, const cv::Mat1f& other) {
     double both = 0, either = 0;
     const float *a = one[0], *b = other[0];
@@ -37,7 +38,7 @@ double distance(const cv::Mat1f& one, const cv::Mat1f& other) {
         both += std::min(a[i], b[i]);
         either += std::max(a[i], b[i]);
     }
-    return either > 0 ? 1 - both / either : 1;
+    return -std::log(std::max(1e-3, either > 0 ? both / either : 0));
 }
 
 double length_of(const std::vector<int>& way, const cv::Mat1d& distances) {
@@ -104,7 +105,7 @@ std::vector<int> shortest_way(const cv::Mat1d& distances) {
     for (int i = 0; i < count; ++i)
         for (int j = 0; j < count; ++j)
             if (i != j) {
-                const double alike = std::pow(1 - distances(i, j), 3) + 1e-6;
+                const double alike = std::exp(-3 * distances(i, j)) + 1e-6;
                 laplacian(i, j) = -alike;
                 laplacian(i, i) += alike;
             }

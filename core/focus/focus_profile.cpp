@@ -8,6 +8,7 @@
 #include "core/focus/frame_faults.h"
 #include "core/focus/frame_places.h"
 #include "core/focus/order_statistics.h"
+#include "core/focus/unlikeness.h"
 #include "core/picture/blur.h"
 #include "core/picture/luma.h"
 #include "core/picture/profile_name.h"
@@ -88,56 +89,29 @@ void add_row(const cv::Mat1f& luma, int y, int cell, std::vector<CellSums>& cell
     }
 }
 
-/// How unlike two frames are in what is sharp: 0 alike .. 1 nothing in common.
-double unlike(const cv::Mat1f& one, const cv::Mat1f& other) {
-    double both = 0, either = 0;
-    for (int y = 0; y < one.rows; ++y)
-        for (int x = 0; x < one.cols; ++x) {
-            both += std::min(one(y, x), other(y, x));
-            either += std::max(one(y, x), other(y, x));
-        }
-    return either > 0 ? 1 - both / either : -1;
-}
-
-/// The median of the known values (≥ 0) next to a place, without its own; -1 if there are too few.
-double usual_around(const std::vector<double>& values, int place, int reach) {
-    std::vector<double> near;
-    for (int i = std::max(0, place - reach); i <= std::min(int(values.size()) - 1, place + reach); ++i)
-        if (std::abs(i - place) > 0 && values[std::size_t(i)] >= 0) near.push_back(values[std::size_t(i)]);
-    return near.size() < 2 ? -1 : median(std::move(near));
-}
-
 /// A missing step shows as two neighbours that are as unlike as elsewhere only more distant frames are.
 /// @param tells  frames that may be compared.
 std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
                                 const std::vector<cv::Point2d>& places, const std::vector<bool>& tells) {
     constexpr int kFarthest = 5, kReach = 5;
     const int count = int(profiles.size());
-    // unlikeness[k][i]: of frames i and i + k + 1.
-    std::vector<std::vector<double>> unlikeness(kFarthest, std::vector<double>(std::size_t(count), -1));
+    // unlike[k][i]: of frames i and i + k + 1.
+    std::vector<std::vector<double>> unlike(kFarthest, std::vector<double>(std::size_t(count), -1));
     for (int i = 0; i < count; ++i)
         for (int k = 0; k < kFarthest && i + k + 1 < count; ++k) {
             const int j = i + k + 1;
             if (!tells[std::size_t(i)] || !tells[std::size_t(j)]) continue;
-            const auto& one = profiles[std::size_t(i)].sharpness;
-            // Hand shake moves detail into other cells; it is not a step of focus.
-            const double cells = double(one.cols) / std::max(1, profiles[std::size_t(i)].view.cols);
-            const cv::Point2d shift = (places[std::size_t(j)] - places[std::size_t(i)]) * cells;
-            cv::Mat1f laid;
-            cv::warpAffine(profiles[std::size_t(j)].sharpness, laid,
-                           cv::Matx23d(1, 0, shift.x, 0, 1, shift.y), one.size(),
-                           cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_REPLICATE);
-            unlikeness[std::size_t(k)][std::size_t(i)] = unlike(one, laid);
+            unlike[std::size_t(k)][std::size_t(i)] = unlikeness(profiles, places, i, j);
         }
     // Steps between each frame and the next; -1: not known.
     std::vector<double> steps(std::size_t(std::max(0, count - 1)), -1);
     for (int i = 0; i + 1 < count; ++i) {
-        const double own = unlikeness[0][std::size_t(i)];
+        const double own = unlike[0][std::size_t(i)];
         if (own < 0) continue;
-        double below = usual_around(unlikeness[0], i, kReach), at = 1;
+        double below = usual_around(unlike[0], i, kReach), at = 1;
         if (below <= 0) continue;
         for (int k = 1; k < kFarthest && own > below; ++k) {
-            const double above = usual_around(unlikeness[std::size_t(k)], i, kReach);
+            const double above = usual_around(unlike[std::size_t(k)], i, kReach);
             if (above <= below) break;
             if (own <= above) {
                 at = k + (own - below) / (above - below);

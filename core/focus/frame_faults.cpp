@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "core/focus/order_statistics.h"
+#include "core/focus/unlikeness.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -19,6 +20,7 @@ constexpr double kExposure_ev = 0.33;
 /// a streak of a few pixels 0.2 to 0.75; of the frame before, what is still rising keeps 0.6 and more.
 constexpr double kBumpKeeps = 0.72, kArrivalKeeps = 0.45;
 constexpr std::size_t kFewestCells = 12;
+constexpr double kAcrossGap = 1.25;
 /// A streak must take this much more along than across; its length by what is left, fitted on planted
 /// streaks.
 constexpr double kStreakSwing = 0.08, kStreakLength = 1.5;
@@ -374,15 +376,20 @@ std::vector<std::vector<FrameFlag>> find_faults(const std::vector<FocusProfile>&
     auto framed = [&](int k) { return has_kind(own_flags(k), "framing"); };
 
     // Bumps: blurred against both neighbours, as no other frame is.
-    std::vector<double> kept(good.size(), -1), known_kept;
+    std::vector<double> kept(good.size(), -1), known_kept, across(good.size(), -1);
     for (int k = 1; k < pairs_count; ++k) {
         if (framed(k - 1) || framed(k) || framed(k + 1)) continue;
         kept[std::size_t(k)] = kept_between(frame(k - 1), frame(k), frame(k + 1));
+        across[std::size_t(k)] =
+            unlikeness(profiles, places, good[std::size_t(k) - 1], good[std::size_t(k) + 1]);
         if (kept[std::size_t(k)] >= 0) known_kept.push_back(kept[std::size_t(k)]);
     }
     const double usual_kept = known_kept.size() < 4 ? 1 : std::clamp(median(known_kept), 0.8, 1.6);
     for (int k = 1; k < pairs_count; ++k)
-        if (const double part = kept[std::size_t(k)]; part >= 0 && part < kBumpKeeps * usual_kept)
+        // Neighbours far apart in focus, as beside a gap, don't tell what the frame between should hold.
+        if (const double part = kept[std::size_t(k)];
+            part >= 0 && part < kBumpKeeps * usual_kept &&
+            across[std::size_t(k)] < kAcrossGap * std::max(0.1, usual_around(across, k, 5)))
             own_flags(k).push_back({"bump", bump_words(frame(k - 1), frame(k), frame(k + 1), part), part});
     auto bumped = [&](int k) { return has_kind(own_flags(k), "bump"); };
 

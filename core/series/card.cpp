@@ -114,7 +114,9 @@ double framing_distance(const cv::Mat1f& one, const cv::Mat1f& other) {
     cv::meanStdDev(other, mean_other, spread_other);
     const double spreads = spread_one[0] * spread_other[0];
     if (spreads < 1e-6) return 0;  // an even picture tells nothing
-    return 1 - ((one - mean_one[0]).dot(other - mean_other[0])) / (double(one.total()) * spreads);
+    const double correlation =
+        (one - mean_one[0]).dot(other - mean_other[0]) / (double(one.total()) * spreads);
+    return std::max(0.0, 1 - correlation);
 }
 
 bool tells_framing(const cv::Mat1f& framing, double usual_light) {

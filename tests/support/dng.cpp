@@ -39,7 +39,8 @@ void write_dng(const std::filesystem::path& file, const DngSettings& settings,
     const std::uint32_t white = std::uint32_t(settings.white);
     TIFFSetField(tiff, TIFFTAG_WHITELEVEL, 1, &white);
     // XYZ (D65) to linear sRGB, IEC 61966-2-1.
-    const float matrix[9] = {3.2406f, -1.5372f, -0.4986f, -0.9689f, 1.8758f, 0.0415f, 0.0557f, -0.2040f, 1.0570f};
+    const float matrix[9] = {3.2406f, -1.5372f, -0.4986f, -0.9689f, 1.8758f,
+                             0.0415f, 0.0557f,  -0.2040f, 1.0570f};
     TIFFSetField(tiff, TIFFTAG_COLORMATRIX1, 9, matrix);
     TIFFSetField(tiff, TIFFTAG_CALIBRATIONILLUMINANT1, 21);  // D65
     TIFFSetField(tiff, TIFFTAG_ASSHOTNEUTRAL, 3, settings.neutral.data());
@@ -47,9 +48,10 @@ void write_dng(const std::filesystem::path& file, const DngSettings& settings,
     for (std::uint32_t y = 0; y < height; ++y) {
         for (std::uint32_t x = 0; x < width; ++x) {
             const int channel = pattern[(y % 2) * 2 + x % 2];
-            const double value = light(int(x), int(y))[channel] * double(settings.neutral[std::size_t(channel)]);
-            row[x] = std::uint16_t(
-                std::clamp(std::lround(settings.black + value * (settings.white - settings.black)), 0L, 65535L));
+            const double value =
+                light(int(x), int(y))[channel] * double(settings.neutral[std::size_t(channel)]);
+            row[x] = std::uint16_t(std::clamp(
+                std::lround(settings.black + value * (settings.white - settings.black)), 0L, 65535L));
         }
         TIFFWriteScanline(tiff, row.data(), y, 0);
     }

@@ -15,7 +15,8 @@ namespace {
 
 /// Four fields of even light with a little noise, as every sensor has.
 cv::Vec3d fields(int x, int y) {
-    static const cv::Vec3d light[4] = {{0.5, 0.5, 0.5}, {0.6, 0.2, 0.1}, {0.1, 0.5, 0.15}, {0.08, 0.12, 0.55}};
+    static const cv::Vec3d light[4] = {
+        {0.5, 0.5, 0.5}, {0.6, 0.2, 0.1}, {0.1, 0.5, 0.15}, {0.08, 0.12, 0.55}};
     const double grain = 0.0006 * ((x * 7 + y * 13) % 5 - 2);
     return light[(x >= 64) + 2 * (y >= 48)] + cv::Vec3d(grain, grain, grain);
 }
@@ -111,7 +112,8 @@ TEST_CASE("the camera's own light stays reachable: linear, white balance open", 
     CHECK(light.from_xyz(0, 0) == Approx(3.2406).epsilon(0.01));
 }
 
-TEST_CASE("a raw file that is cut off anywhere is recognised, never an empty or half-empty picture", "[raw]") {
+TEST_CASE("a raw file that is cut off anywhere is recognised, never an empty or half-empty picture",
+          "[raw]") {
     const test::Scratch scratch;
     test::write_dng(scratch / "whole.dng", settings_of({128, 96}), fields);
     const std::string bytes = test::read_all(scratch / "whole.dng");
@@ -125,7 +127,8 @@ TEST_CASE("a raw file that is cut off anywhere is recognised, never an empty or 
     std::string empty = bytes;
     std::fill(empty.begin() + std::ptrdiff_t(empty.size() / 2), empty.end() - 2000, '\0');
     test::write_all(scratch / "empty.dng", empty);
-    CHECK_THROWS_WITH(read_picture(scratch / "empty.dng"), Catch::Contains("cut off") && Catch::Contains("empty.dng"));
+    CHECK_THROWS_WITH(read_picture(scratch / "empty.dng"),
+                      Catch::Contains("cut off") && Catch::Contains("empty.dng"));
     test::write_all(scratch / "text.dng", "heath, north slope");
     CHECK_THROWS_AS(read_picture_info(scratch / "text.dng"), FileError);
 }
@@ -151,7 +154,8 @@ TEST_CASE("of a raw file and a picture of the same name the raw file is taken", 
     const test::Scratch scratch;
     for (const char* name : {"a", "b"}) {
         test::write_dng(scratch / (std::string(name) + ".dng"), settings_of({128, 96}), fields);
-        write_picture(scratch / (std::string(name) + ".jpg"), read_picture(scratch / (std::string(name) + ".dng")), {},
+        write_picture(scratch / (std::string(name) + ".jpg"),
+                      read_picture(scratch / (std::string(name) + ".dng")), {},
                       {FileFormat::jpeg, 8, 90, true, {}}, {});
     }
     const OpenedSeries opened = open_series({scratch.folder()}, {});

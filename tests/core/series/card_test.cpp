@@ -74,7 +74,8 @@ TEST_CASE("a card is split by framing, by long pauses and by settings that last"
     const test::Scratch scratch;
     auto stopped_down = run_of(6, 400, 2);
     for (Shot& own : stopped_down) own.data.f_number = 8;
-    write_card(scratch / "card", joined({run_of(8, 0, 1), run_of(5, 34, 2), stopped_down, run_of(7, 1400, 2)}));
+    write_card(scratch / "card",
+               joined({run_of(8, 0, 1), run_of(5, 34, 2), stopped_down, run_of(7, 1400, 2)}));
     const OpenedCard card = open_card({scratch / "card"}, {});
     CHECK(counts(card.series) == std::vector<int>{8, 5, 6, 7});
     CHECK(card.series[0].reason.empty());
@@ -170,10 +171,12 @@ TEST_CASE("frames whose orientation was noted at random are laid as most are", "
         ShootingData data;
         data.exif = exif_block(data, 240);
         const auto file = scratch / ("f" + std::to_string(i) + ".jpg");
-        write_picture(file, test::colourful({240, 160}, 8, false), data, {FileFormat::jpeg, 8, 90, true, {}}, {});
+        write_picture(file, test::colourful({240, 160}, 8, false), data, {FileFormat::jpeg, 8, 90, true, {}},
+                      {});
         // Debian's libimage-exiftool-perl writes the tag: our own writer lays pictures upright.
         if (i == 2)
-            REQUIRE(test::run("exiftool -q -overwrite_original -n -Orientation=6 " + file.string()).code == 0);
+            REQUIRE(test::run("exiftool -q -overwrite_original -n -Orientation=6 " + file.string()).code ==
+                    0);
     }
     const OpenedSeries opened = open_series({scratch.folder()}, {});
     REQUIRE(opened.series.count() == 5);
