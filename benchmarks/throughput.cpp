@@ -8,8 +8,10 @@
 #include <cstring>
 #include <opencv2/imgproc.hpp>
 
-#include "core/focus/focus_profile.h"
+#include "core/focus/profile_frames.h"
+#include "core/focus/series_report.h"
 #include "core/merge/merge.h"
+#include "core/merge/quick_merge.h"
 #include "core/work/for_rows.h"
 
 namespace {
@@ -54,15 +56,20 @@ void print(const char* step, double seconds, double megapixels, double decode_se
 int main(int argc, char** argv) {
     std::vector<std::filesystem::path> files;
     std::filesystem::path scratch;
+    bool only_cull = false;
     if (argc >= 3 && !std::strcmp(argv[1], "--demo")) {
         const int scale = argc >= 5 && !std::strcmp(argv[3], "--scale") ? std::atoi(argv[4]) : 1;
         scratch = std::filesystem::temp_directory_path() / "moorhaze-benchmark";
         files = enlarged(argv[2], scale, scratch);
     } else {
-        for (int i = 1; i < argc; ++i) files.emplace_back(argv[i]);
+        for (int i = 1; i < argc; ++i)
+            if (!std::strcmp(argv[i], "--cull"))
+                only_cull = true;
+            else
+                files.emplace_back(argv[i]);
     }
     if (files.empty()) {
-        std::fprintf(stderr, "usage: moorhaze-benchmarks FRAMES... | --demo FOLDER [--scale K]\n");
+        std::fprintf(stderr, "usage: moorhaze-benchmarks [--cull] FRAMES... | --demo FOLDER [--scale K]\n");
         return 2;
     }
     try {
@@ -77,14 +84,34 @@ int main(int argc, char** argv) {
         decode_all();
         const double decode = seconds_of(decode_all);
         print("decode", decode, megapixels, decode);
+        PreviewShelf shelf(series.count());
         SeriesProfile profile;
-        print("profile", seconds_of([&] {
-                  std::vector<FocusProfile> profiles(std::size_t(series.count()));
-                  for (int i = 0; i < series.count(); ++i)
-                      profiles[std::size_t(i)] = focus_profile(series.frames[std::size_t(i)], i, {}).value();
-                  profile = profile_series(profiles);
-              }),
+        SeriesReport report;
+        const auto keep = [&](int frame, const FrameLook& look) { shelf.put(frame, look.preview); };
+        std::vector<FocusProfile> profiles;
+        const double looks =
+            seconds_of([&] { profiles = profile_frames(series, nullptr, keep, {}).profiles; });
+        print("profile", looks, megapixels, decode);
+        const double judged = seconds_of([&] { report = report_on(series, profiles, {}); });
+        print("order, faults, gaps", judged, megapixels, decode);
+        profile = report.whole;
+        std::unique_ptr<const QuickMerge> quick;
+        const double laid = seconds_of([&] {
+            quick = std::make_unique<const QuickMerge>(shelf.pictures(),
+                                                       register_previews(shelf.pictures(), {}), Job{});
+        });
+        print("previews laid over", laid, megapixels, decode);
+        print("quick merge of all", seconds_of([&] { quick->merge(series.chosen(), {}); }), megapixels,
+              decode);
+        const ProfileCache cache(std::filesystem::temp_directory_path() / "moorhaze-benchmark-looks");
+        profile_frames(series, &cache, {}, {});
+        print("profile, seen before", seconds_of([&] { profile_frames(series, &cache, keep, {}); }),
               megapixels, decode);
+        std::filesystem::remove_all(cache.folder());
+        rusage so_far{};
+        getrusage(RUSAGE_SELF, &so_far);
+        std::printf("peak memory so far %.0f MB\n", double(so_far.ru_maxrss) / 1024);
+        if (only_cull) return 0;
         SeriesGeometry geometry;
         const double align = seconds_of([&] {
             geometry = register_series(series, profile.suggested_reference, travel_from_metadata(series), {});

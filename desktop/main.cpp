@@ -1,6 +1,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
+#include <QStandardPaths>
 #include <QTimer>
 #include <cstdio>
 
@@ -91,6 +92,9 @@ int main(int argc, char** argv) {
     const QString zoom = option("zoom", "Zoom in percent, around --point if given.", "percent");
     const QString point = option("point", "Point at a place of the picture.", "x,y");
     const QString mark = option("mark-sharp", "Mark what is sharp.");
+    const QString quick = option("quick", "Show the quick merge of the range.");
+    const QString keep = option("keep", "Keep what lies along a line.", "x,y,x,y");
+    const QString in_order = option("order", "Put the frames in order.");
     const QString curtain = option("curtain", "Draw the curtain.");
     const QString draw =
         option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
@@ -100,6 +104,8 @@ int main(int argc, char** argv) {
     moorhaze::desktop::apply_theme(application, !parser.isSet(light));
 
     MainWindow window;
+    const QString kept = QStandardPaths::writableLocation(QStandardPaths::CacheLocation);
+    if (!kept.isEmpty()) window.session().set_look_folder((kept + "/looks").toStdString());
     if (parser.isSet(size)) {
         const auto sides = parser.value(size).split('x');
         window.resize(sides.value(0).toInt(), sides.value(1).toInt());
@@ -144,6 +150,16 @@ int main(int argc, char** argv) {
     on(stage, [&] { window.session().set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
     on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
     on(mark, [&] { window.set_sharp_marks(true); });
+    on(in_order, [&] { window.session().put_in_order(); });
+    on(keep, [&] {
+        const auto numbers = parser.value(keep).split(',');
+        const QPointF from(numbers.value(0).toDouble(), numbers.value(1).toDouble()),
+            to(numbers.value(2).toDouble(), numbers.value(3).toDouble());
+        QList<QPointF> places;
+        for (int i = 0; i <= 20; ++i) places << from + (to - from) * (i / 20.0);
+        emit window.picture_view().line_drawn(places);
+    });
+    on(quick, [&] { window.set_quick_look(true); });
     on(curtain, [&] { window.picture_view().set_curtain(true); });
     on(zoom, [&] {
         auto& view = window.picture_view();

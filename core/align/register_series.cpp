@@ -174,10 +174,16 @@ std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& 
     };
     const SeriesGeometry geometry =
         register_frames(used, views[std::size_t(first)].size(), first, Travel::refocused, load, job);
-    // The farthest frame that could be laid over the first: what follows may have nothing sharp.
-    while (last > first && !geometry.frames[std::size_t(last)].registered) --last;
-    if (last - first < (int(views.size()) - 1) / 2) return {};
-    return -std::log(geometry.frames[std::size_t(last)].scale());
+    return growth_along(geometry);
+}
+
+std::optional<double> growth_along(const SeriesGeometry& geometry) {
+    // Frames at both ends may have nothing sharp.
+    int first = 0, last = int(geometry.frames.size()) - 1;
+    while (first < last && !geometry.frames[std::size_t(first)].registered) ++first;
+    while (first < last && !geometry.frames[std::size_t(last)].registered) --last;
+    if (first >= last || last - first < (int(geometry.frames.size()) - 1) / 2) return {};
+    return std::log(geometry.frames[std::size_t(first)].scale() / geometry.frames[std::size_t(last)].scale());
 }
 
 SeriesGeometry register_frames(const std::vector<bool>& used_frames, cv::Size size, int reference,

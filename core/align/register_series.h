@@ -56,8 +56,11 @@ using DetailLoader = std::function<std::optional<DetailPyramid>(int frame, std::
 SeriesGeometry register_frames(const std::vector<bool>& used, cv::Size size, int reference, Travel travel,
                                const DetailLoader& load, const Job& job);
 
-/// How much larger the last frame shows things than the first, as a natural logarithm, told from small
-/// pictures of neighbours; nothing when they have too little in common.
+/// How much larger the last frame shows things than the first, as a natural logarithm; nothing when less than
+/// half the series could be laid over each other.
+std::optional<double> growth_along(const SeriesGeometry& geometry);
+
+/// The same, told from small pictures.
 /// @param views  luma on a square-root scale; empty ones are passed over.   Thread-safe.
 std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& job);
 

@@ -10,6 +10,7 @@
 #include "core/focus/order_statistics.h"
 #include "core/focus/unlikeness.h"
 #include "core/picture/blur.h"
+#include "core/picture/display.h"
 #include "core/picture/luma.h"
 #include "core/picture/profile_name.h"
 #include "core/work/clones.h"
@@ -192,7 +193,9 @@ Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job) 
     profile.blue = std::log2((mean[2] + 1e-3) / (mean[1] + 1e-3));
     profile.colours = profile_name(picture.profile);
     const double preview = std::min(1.0, double(kPreviewLongSide) / long_side);
-    cv::resize(with_bits(picture, 8).pixels, look.preview, {}, preview, preview, cv::INTER_AREA);
+    Picture small{{}, {}, picture.profile};
+    cv::resize(picture.pixels, small.pixels, {}, preview, preview, cv::INTER_AREA);
+    cv::cvtColor(to_display(small, job.quiet()), look.preview, cv::COLOR_BGRA2RGB);
     return look;
 }
 

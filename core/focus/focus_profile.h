@@ -23,7 +23,7 @@ struct FocusProfile {
 /// What one decoding of a frame gives.
 struct FrameLook {
     FocusProfile profile;
-    cv::Mat3b preview;  ///< RGB as in the file, kPreviewLongSide px long or as long as the file's picture
+    cv::Mat3b preview;  ///< RGB, sRGB; kPreviewLongSide px long, or as long as the picture if that is shorter
 };
 inline constexpr int kPreviewLongSide = 1200;
 

@@ -12,14 +12,16 @@ namespace moorhaze::desktop {
 class DisplayPicture {
   public:
     DisplayPicture() = default;
-    DisplayPicture(std::vector<cv::Mat4b> levels, QPoint origin)
-        : levels_(std::move(levels)), origin_(origin) {
+    /// @param scale  reference pixels per pixel of the finest level; above 1 for pictures at screen size.
+    DisplayPicture(std::vector<cv::Mat4b> levels, QPoint origin, double scale = 1)
+        : levels_(std::move(levels)), origin_(origin), scale_(scale) {
         for (const cv::Mat4b& level : levels_)
             images_.emplace_back(level.data, level.cols, level.rows, qsizetype(level.step),
                                  QImage::Format_RGB32);
     }
 
     QPoint origin() const { return origin_; }
+    double scale() const { return scale_; }
     QSize size() const { return images_.empty() ? QSize() : images_[0].size(); }
     QRect area() const { return {origin_, size()}; }
     /// Each level half the one before, finest first; they look into the same memory as replace() writes to.
@@ -34,6 +36,7 @@ class DisplayPicture {
     std::vector<cv::Mat4b> levels_;
     std::vector<QImage> images_;
     QPoint origin_;
+    double scale_ = 1;
 };
 
 inline QRect to_qrect(const PixelRect& rect) {

@@ -97,4 +97,19 @@ QString gap_text(const FocusGap& gap) {
         .arg(missing == 1 ? tr("1 step") : tr("%1 steps").arg(missing));
 }
 
+QString order_text(const OrderReport& order) {
+    if (!order.needs_repair()) return {};
+    const QString why = QString::fromStdString(order.reason);
+    switch (order.order) {
+        case FocusOrder::far_to_near:
+            return QStringLiteral("The frames run from far to near: %1.").arg(why);
+        case FocusOrder::two_passes:
+            return QStringLiteral("Two passes are joined here: %1.").arg(why);
+        case FocusOrder::reversed_part:
+            return QStringLiteral("A part runs the wrong way: %1.").arg(why);
+        default:
+            return QStringLiteral("The frames are out of order: %1.").arg(why);
+    }
+}
+
 }  // namespace moorhaze::desktop

@@ -22,4 +22,7 @@ std::vector<Suggestion> suggestions(const Session& session);
 QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
 QString gap_text(const FocusGap& gap);
 
+/// What is wrong with the order of the frames, in a sentence; empty if nothing is.
+QString order_text(const OrderReport& order);
+
 }  // namespace moorhaze::desktop

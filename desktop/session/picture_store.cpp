@@ -7,16 +7,15 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr double kMarksReach = 0.4;
 constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
 
-DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const Frame& frame,
-                            FrameView view) {
+DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const Frame& frame, FrameView view,
+                            double marks_reach) {
     if (!source) {
         if (!view.marked) return {display_levels(*cache.get(frame.path, frame.development), Job{}), {}};
         Picture shown = with_bits(*cache.get(frame.path, frame.development), 8);
         cv::Mat3b pixels = shown.pixels.clone();
-        paint_sharp_marks(pixels, kMarksReach, Job{});
+        paint_sharp_marks(pixels, marks_reach, Job{});
         shown.pixels = pixels;
         return {display_levels(shown, Job{}), {}};
     }
@@ -31,6 +30,7 @@ PictureStore::PictureStore(Session& session, QObject* parent) : QObject(parent),
     pool_.setMaxThreadCount(1);  // each conversion is parallel in itself
     connect(&session_, &Session::series_changed, this, &PictureStore::forget_all);
     connect(&session_, &Session::frame_replaced, this, &PictureStore::forget_all);
+    connect(&session_, &Session::order_changed, this, &PictureStore::forget_all);
     connect(&session_, &Session::frame_added, this, &PictureStore::forget_aligned);
     connect(&session_, &Session::geometry_changed, this, &PictureStore::forget_aligned);
 }
@@ -50,6 +50,14 @@ std::shared_ptr<const DisplayPicture> PictureStore::find(FrameView view) {
 void PictureStore::want(const std::vector<FrameView>& views) {
     wanted_ = views;
     next();
+}
+
+void PictureStore::set_marks_reach(double reach) {
+    if (reach == marks_reach_) return;
+    marks_reach_ = reach;
+    ++generation_;
+    kept_.remove_if([](const Kept& kept) { return kept.view.marked; });
+    emit forgot();
 }
 
 void PictureStore::forget_all() {
@@ -79,13 +87,13 @@ void PictureStore::next() {
         std::shared_ptr<const FrameSource> source;
         std::shared_ptr<const DisplayPicture> picture;
     };
-    auto make = [view = *wish, source = source_, series = session_.series(),
+    auto make = [view = *wish, reach = marks_reach_, source = source_, series = session_.series(),
                  geometry = session_.geometry_or_unmoved(), cache = session_.frame_cache()]() -> Made {
         auto own = source;
         if (view.aligned && !own) own = std::make_shared<FrameSource>(series, geometry, cache);
         const Frame& frame = series.frames[std::size_t(view.frame)];
         return {own, std::make_shared<DisplayPicture>(
-                         make_picture(view.aligned ? own.get() : nullptr, *cache, frame, view))};
+                         make_picture(view.aligned ? own.get() : nullptr, *cache, frame, view, reach))};
     };
     run_beside(
         pool_, this, make,

@@ -32,7 +32,11 @@ class PictureStore : public QObject {
     /// Frames of the series laid as the session's geometry says; null before a series is open.
     std::shared_ptr<const FrameSource> source() const { return source_; }
 
+    /// How much of what is nearly sharp is marked too, 0..1.
+    void set_marks_reach(double reach);
+
   signals:
+    void forgot();  ///< what was shown must be asked for again
     void ready(int frame, bool aligned);
     void failed(QString why);
 
@@ -53,6 +57,7 @@ class PictureStore : public QObject {
     std::vector<FrameView> broken_;
     std::shared_ptr<const FrameSource> source_;
     bool working_ = false;
+    double marks_reach_ = 0.4;
     int generation_ = 0;
 };
 

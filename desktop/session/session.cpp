@@ -1,5 +1,7 @@
 #include "desktop/session/session.h"
 
+#include "desktop/session/text.h"
+
 #include <QCoreApplication>
 #include <algorithm>
 #include <chrono>
@@ -9,10 +11,8 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr std::size_t kFrameCacheBytes = std::size_t(1600) << 20;
-
-QString text(const std::string& utf8) {
-    return QString::fromStdString(utf8);
-}
+/// Frames taken along at both ends of a range that was pointed at: spare frames are cheap.
+constexpr int kSpareFrames = 1;
 
 }  // namespace
 
@@ -62,118 +62,6 @@ Session::Session(QObject* parent)
 
 void Session::tell(const QString& sentence, bool is_error) {
     emit told(sentence, is_error);
-}
-
-// ---------------------------------------------------------------------------------------------- the series
-
-void Session::open(const std::vector<std::filesystem::path>& files_or_folder) {
-    jobs_.start(
-        QStringLiteral("open"),
-        [files_or_folder](const Job& job) { return open_series(files_or_folder, job); },
-        [this](const OpenedSeries& opened) {
-            QStringList problems;
-            for (const auto& problem : opened.problems) problems << text(problem);
-            for (const auto& note : opened.notes) problems << text(note);
-            replace_series(opened.series, problems);
-            if (!problems_.empty())
-                tell(problems_.size() == 1 ? problems_[0]
-                                           : QStringLiteral("%1 (and %2 more, see Plan)")
-                                                 .arg(problems_[0])
-                                                 .arg(problems_.size() - 1),
-                     !opened.problems.empty());
-            set_stage(Stage::cull);
-            start_profiling();
-        });
-}
-
-void Session::replace_series(Series series, QStringList problems) {
-    ++series_serial_;
-    undo_.clear();
-    cache_->clear();
-    series_ = std::move(series);
-    problems_ = std::move(problems);
-    profiles_.clear();
-    profile_ = {};
-    geometry_.reset();
-    results_.clear();
-    merged_from_.clear();
-    shown_result_ = 0;
-    chosen_reference_ = -1;
-    current_frame_ = series_.count() / 2;
-    emit series_changed();
-    emit results_changed();
-    emit result_shown();
-}
-
-void Session::begin_series(const std::string& name) {
-    Series series;
-    series.name = name;
-    replace_series(series, {});
-}
-
-void Session::add_frame(const Frame& frame, const FocusProfile& profile, const SeriesProfile& whole) {
-    if (has_series() && cv::Size(frame.info.width, frame.info.height) != series_.size()) {
-        tell(QStringLiteral("%1 has another size than the frames before and was left out.")
-                 .arg(text(frame.path.filename().string())),
-             true);
-        return;
-    }
-    undo_.clear();  // steps of undo know as many frames as there were
-    const bool first = !has_series(), at_end = series_.range.last == series_.count() - 1;
-    series_.frames.push_back(frame);
-    if (first || at_end) series_.range.last = series_.count() - 1;
-    profiles_.push_back(profile);
-    profile_ = whole;
-    current_frame_ = series_.count() - 1;
-    geometry_.reset();
-    if (first) emit series_changed();
-    emit frame_added(current_frame_);
-    emit profiles_changed();
-    emit selection_changed();
-    emit current_frame_changed();
-}
-
-void Session::frame_changed(int frame, const FocusProfile& profile, const SeriesProfile& whole) {
-    if (frame < 0 || frame >= series_.count()) return;
-    cache_->clear();
-    profiles_[std::size_t(frame)] = profile;
-    profile_ = whole;
-    geometry_.reset();
-    emit frame_replaced(frame);
-    emit profiles_changed();
-    emit current_frame_changed();
-}
-
-void Session::start_profiling() {
-    struct Profiled {
-        std::vector<FocusProfile> profiles;
-        SeriesProfile whole;
-        std::vector<std::string> problems;
-    };
-    jobs_.start(
-        QStringLiteral("profile"),
-        [series = series_](const Job& job) {
-            Profiled result;
-            for (int i = 0; i < series.count(); ++i) {
-                auto profile = focus_profile(series.frames[std::size_t(i)], i, job);
-                if (!profile) result.problems.push_back(profile.error().what);
-                result.profiles.push_back(profile ? std::move(*profile) : FocusProfile{});
-                job.checkpoint(double(i + 1) / series.count());
-            }
-            result.whole = profile_series(result.profiles);
-            return result;
-        },
-        [this, serial = series_serial_](const Profiled& result) {
-            if (serial != series_serial_) return;
-            profiles_ = result.profiles;
-            profile_ = result.whole;
-            for (const auto& problem : result.problems) {
-                problems_ << text(problem);
-                tell(text(problem), true);
-            }
-            emit profiles_changed();
-            emit selection_changed();
-        });
 }
 
 // ---------------------------------------------------------------------------------------------------- cull
@@ -245,12 +133,33 @@ void Session::set_reference(int frame) {
 }
 
 int Session::sharpest_frame_at(double across, double down) const {
+    if (quick_)
+        if (const int frame = quick_->sharpest_at(across, down, current_frame_); frame >= 0) return frame;
+    // While frames are still being shot there are only profiles.
     int best = -1;
     float most = -1;
     for (int i = 0; i < int(profiles_.size()); ++i)
         if (const float value = sharpness_at(profiles_[std::size_t(i)], across, down); value > most)
             most = value, best = i;
     return best;
+}
+
+std::optional<FrameRange> Session::range_along(const std::vector<cv::Point2d>& places) const {
+    return quick_ ? quick_->range_along(places, current_frame_, kSpareFrames) : std::nullopt;
+}
+
+void Session::save_frame(const std::filesystem::path& file, const WriteSettings& settings) {
+    if (!has_series()) return;
+    jobs_.start(
+        QStringLiteral("save"),
+        [frame = series_.frames[std::size_t(current_frame_)], file, settings](const Job& job) {
+            write_picture(file, read_picture(frame.path, frame.development), frame.info.shooting, settings,
+                          job);
+            return 0;
+        },
+        [this, file, frame = current_frame_](int) {
+            tell(QStringLiteral("Frame %1 was saved as %2.").arg(frame + 1).arg(text(file.string())), false);
+        });
 }
 
 // ----------------------------------------------------------------------------------------- align and merge

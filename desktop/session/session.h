@@ -4,10 +4,13 @@
 #include <memory>
 #include <optional>
 
-#include "core/focus/focus_profile.h"
+#include "core/focus/profile_frames.h"
+#include "core/focus/series_report.h"
 #include "core/mend/strokes.h"
 #include "core/merge/frame_source.h"
 #include "core/merge/merge.h"
+#include "core/merge/quick_merge.h"
+#include "core/series/card.h"
 #include "desktop/session/job_runner.h"
 
 namespace moorhaze::desktop {
@@ -40,8 +43,20 @@ class Session : public QObject {
     const std::shared_ptr<FrameCache>& frame_cache() const { return cache_; }
 
     // The series.
-    /// Opens files or a folder in the background, then profiles them; results of another series are dropped.
+    /// Opens files or a folder in the background. One series is opened and profiled; of several the first is,
+    /// and all are in card(). Results of another series are dropped.
     void open(const std::vector<std::filesystem::path>& files_or_folder);
+    /// Where looks at frames are kept for the next time; nothing is kept before this is called.
+    void set_look_folder(const std::filesystem::path& folder) { looks_.emplace(folder); }
+
+    // The card: all series that were found.
+    const std::vector<FoundSeries>& card() const { return card_; }
+    int card_place() const { return card_place_; }  ///< of the series that is open; -1: none of them
+    void open_from_card(int place);
+    /// Cuts the open series in two before the frame shown, or joins it with the next one; the first part is
+    /// opened. One step of undo would have to bring back what was made of it: there is none.
+    void cut_here();
+    void join_with_next();
     /// An empty series that frames join while they are shot; results of another series are dropped.
     void begin_series(const std::string& name);
     /// The next frame, with its profile and what the profiles of all frames then say. It has to be as large
@@ -55,6 +70,12 @@ class Session : public QObject {
     const std::vector<FocusProfile>& profiles() const { return profiles_; }
     bool is_profiled() const { return !profiles_.empty(); }
     const SeriesProfile& profile() const { return profile_; }
+    const OrderReport& order() const { return order_; }
+    const QStringList& mixed() const { return mixed_; }  ///< settings that differ within the series
+    /// Null until the series is profiled.
+    const std::shared_ptr<const QuickMerge>& quick_merge() const { return quick_; }
+    /// While profiling: how much detail each frame seen so far holds, by the most; below 0: not seen yet.
+    const std::vector<double>& first_looks() const { return first_looks_; }
 
     // Cull.
     int current_frame() const { return current_frame_; }
@@ -67,6 +88,14 @@ class Session : public QObject {
     void set_reference(int frame);
     /// Index of the frame that is sharpest at a place of the picture (0..1 across and down); -1 if unknown.
     int sharpest_frame_at(double across, double down) const;
+    /// The range that has sharp what lies along a line of places, with a frame to spare at both ends.
+    std::optional<FrameRange> range_along(const std::vector<cv::Point2d>& places) const;
+    // The order, each one step of undo. Results know frames by their numbers, so that there must be none.
+    void put_in_order();  ///< as order() suggests
+    void turn_round();
+    void move_frame(int frame, int by);
+    /// Saves the frame shown, as it is, as a picture.
+    void save_frame(const std::filesystem::path& file, const WriteSettings& settings);
 
     // Align and merge.
     const MergeSettings& merge_settings() const { return merge_settings_; }
@@ -106,6 +135,10 @@ class Session : public QObject {
     void frame_added(int frame);
     void frame_replaced(int frame);
     void profiles_changed();
+    void quick_merge_changed();
+    void order_changed();  ///< frames have other numbers
+    void frame_looked();   ///< another frame was seen while profiling
+    void card_changed();
     void selection_changed();  ///< frames used, range or reference
     void current_frame_changed();
     void settings_changed();
@@ -120,6 +153,7 @@ class Session : public QObject {
   private:
     friend class SelectionCommand;
     friend class StrokeCommand;
+    friend class OrderCommand;
     struct Selection {
         std::vector<bool> used;
         FrameRange range;
@@ -137,6 +171,11 @@ class Session : public QObject {
     Aligned alignment_wanted() const;
     void start_profiling();
     void replace_series(Series series, QStringList problems);
+    void show_opened(const OpenedSeries& opened, const QStringList& earlier_problems);
+    bool may_reorder();
+    void change_order(const std::vector<int>& order, const QString& what);
+    void apply_order(const std::vector<int>& order);
+    void report_again();
     void start_aligning();
     void start_merging();
     Result* find_result(int id);
@@ -157,6 +196,14 @@ class Session : public QObject {
     QStringList problems_;
     std::vector<FocusProfile> profiles_;
     SeriesProfile profile_;
+    OrderReport order_;
+    QStringList mixed_;
+    std::shared_ptr<const QuickMerge> quick_;
+    std::vector<double> first_looks_;
+    std::optional<ProfileCache> looks_;
+    std::vector<FoundSeries> card_;
+    int card_place_ = -1;
+    std::optional<double> growth_;
     int series_serial_ = 0;  ///< answers for an earlier series are recognised and dropped
     int current_frame_ = 0;
     int chosen_reference_ = -1;

@@ -1,4 +1,5 @@
 #include "desktop/session/shoot_desk.h"
+#include "desktop/session/text.h"
 
 #include <QDir>
 #include <QFileInfo>
@@ -15,10 +16,6 @@ namespace {
 
 const cv::Size kLiveSize{480, 320};
 constexpr int kWatchEvery_ms = 500;
-
-QString text(const std::string& utf8) {
-    return QString::fromStdString(utf8);
-}
 
 struct LiveFrame {
     std::shared_ptr<const DisplayPicture> picture;

@@ -4,15 +4,10 @@
 #include "core/focus/frame_faults.h"
 #include "desktop/session/facts.h"
 #include "desktop/session/shoot_desk.h"
+#include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
-namespace {
-
-QString text(const std::string& utf8) {
-    return QString::fromStdString(utf8);
-}
-
-}  // namespace
+namespace {}  // namespace
 
 /// A frame that was shot or found, with what it changes.
 struct ShootDesk::Arrived {

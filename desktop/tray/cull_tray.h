@@ -14,6 +14,8 @@ class CullTray : public Tray {
   public:
     CullTray(Session& session, QWidget* parent);
     void show_marks(bool on);
+    void show_quick_look(bool on);
+    void show_keeping(bool on);
 
   signals:
     void accept_asked();
@@ -24,14 +26,21 @@ class CullTray : public Tray {
     void reference_chosen(int frame);
     void frame_chosen(int frame);
     void marks_asked(bool on);
+    void reach_chosen(double reach);
+    void keep_asked(bool on);
+    void quick_look_asked(bool on);
+    void order_asked();
+    void save_asked();
     void merge_asked();
 
   private:
     void refresh();
     Session& session_;
     QListWidget* list_;
-    QLabel *none_, *gaps_, *range_, *this_frame_, *suggested_;
-    QPushButton *accept_, *next_suggestion_, *toggle_, *near_, *far_, *merge_;
+    QLabel *none_, *gaps_, *order_, *mixed_, *range_, *this_frame_, *suggested_;
+    QPushButton *accept_, *next_suggestion_, *put_in_order_, *toggle_, *save_, *near_, *far_, *keep_, *quick_,
+        *merge_;
+    ValueRow* reach_;
     QSpinBox* reference_;
     QCheckBox* marks_;
 };

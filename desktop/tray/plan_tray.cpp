@@ -3,8 +3,10 @@
 #include <QButtonGroup>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QListWidget>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "desktop/session/facts.h"
 #include "desktop/tray/setup_page.h"
@@ -40,6 +42,8 @@ PlanTray::PlanTray(Session& session, ShootDesk& desk, QWidget* parent)
     connect(shoot_page_, &ShootPage::frame_chosen, this, &PlanTray::frame_chosen);
     for (auto signal : {&Session::series_changed, &Session::profiles_changed})
         connect(&session_, signal, this, &PlanTray::refresh);
+    connect(&session_, &Session::card_changed, this, &PlanTray::show_card);
+    show_card();
     show_page(bring_in);
 }
 
@@ -62,9 +66,45 @@ QWidget* PlanTray::make_bring_in() {
         rows->addWidget(label);
         return label;
     };
-    add_text("quiet",
-             tr("Or drop a folder or files on the window. JPEG, TIFF and PNG, 8 or 16 bit. Originals are "
-                "only read."));
+    auto* words = add_text(
+        "quiet", tr("Or drop a folder or files on the window. JPEG, TIFF, PNG and camera raw, or a whole "
+                    "card. Originals are only read."));
+    before_card_ = {demo, words};
+    series_box_ = new QWidget(page);
+    auto* box = new QVBoxLayout(series_box_);
+    box->setContentsMargins(0, 8, 0, 0);
+    box->setSpacing(6);
+    auto* heading = new QLabel(tr("Series found"), series_box_);
+    heading->setProperty("role", "section");
+    box->addWidget(heading);
+    series_ = new QListWidget(series_box_);
+    series_->setObjectName(QStringLiteral("seriesFound"));
+    series_->setAccessibleName(tr("Series found"));
+    series_->setIconSize({72, 48});
+    series_->setWordWrap(true);
+    series_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    series_->setToolTip(tr("Click a series to open it"));
+    box->addWidget(series_);
+    auto* by_hand = new QHBoxLayout;
+    by_hand->setSpacing(8);
+    cut_ = make_button(tr("Cut here"), {},
+                       tr("Cuts the open series in two: the frame shown becomes the first of the second"),
+                       series_box_);
+    cut_->setObjectName(QStringLiteral("cutSeries"));
+    join_ = make_button(tr("Join with next"), {}, tr("Makes one series of the open one and the next"),
+                        series_box_);
+    join_->setObjectName(QStringLiteral("joinSeries"));
+    by_hand->addWidget(cut_, 1);
+    by_hand->addWidget(join_, 1);
+    box->addLayout(by_hand);
+    rows->addWidget(series_box_);
+    connect(series_, &QListWidget::itemClicked, this,
+            [this](QListWidgetItem* item) { emit series_chosen(series_->row(item)); });
+    connect(cut_, &QPushButton::clicked, this, &PlanTray::cut_asked);
+    connect(join_, &QPushButton::clicked, this, &PlanTray::join_asked);
+    connect(&thumbs_, &SeriesThumbs::ready, this, [this](int place) {
+        if (auto* item = series_->item(place)) item->setIcon(QIcon(thumbs_.find(place)));
+    });
     rows->addSpacing(8);
     add_text("section", tr("How it was shot"));
     facts_ = add_text("", {});
@@ -76,6 +116,29 @@ QWidget* PlanTray::make_bring_in() {
     connect(files, &QPushButton::clicked, this, &PlanTray::open_files_asked);
     connect(demo, &QPushButton::clicked, this, &PlanTray::open_demo_asked);
     return page;
+}
+
+void PlanTray::show_card() {
+    const auto& card = session_.card();
+    // Room for the list: what is offered before a series is open is in the menu as well.
+    for (QWidget* widget : before_card_) widget->setVisible(card.size() < 2);
+    series_box_->setVisible(card.size() > 1);
+    series_->clear();
+    for (const FoundSeries& own : card) {
+        auto* item = new QListWidgetItem(
+            tr("%1\n%2 frames%3")
+                .arg(QString::fromStdString(own.name))
+                .arg(own.frames.size())
+                .arg(own.reason.empty() ? QString() : tr(", %1").arg(QString::fromStdString(own.reason))));
+        item->setToolTip(item->text());
+        series_->addItem(item);
+    }
+    int tall = 4;
+    for (int i = 0; i < std::min(6, series_->count()); ++i) tall += series_->sizeHintForRow(i);
+    series_->setFixedHeight(tall);
+    series_->setCurrentRow(session_.card_place());
+    join_->setEnabled(session_.card_place() + 1 < int(card.size()));
+    thumbs_.want(card);
 }
 
 PlanTray::Page PlanTray::page() const {
@@ -109,8 +172,10 @@ void PlanTray::refresh() {
     set_state(session_.has_series() ? session_name(session_) : QString());
     facts_->setText(session_.has_series() ? series_facts(session_.series()).join('\n')
                                           : tr("No series is open yet."));
-    QStringList shown = session_.problems().mid(0, 4);
-    if (session_.problems().size() > 4) shown << tr("and %1 more").arg(session_.problems().size() - 4);
+    cut_->setEnabled(session_.has_series() && session_.series().count() > 1);
+    QStringList shown = (session_.problems() + session_.mixed()).mid(0, 4);
+    const auto all = session_.problems().size() + session_.mixed().size();
+    if (all > 4) shown << tr("and %1 more").arg(all - 4);
     problems_->setText(shown.join(QStringLiteral("\n\n")));
     problems_->setVisible(!shown.isEmpty());
 }

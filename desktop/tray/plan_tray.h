@@ -1,10 +1,12 @@
 #pragma once
 #include <array>
 
+#include "desktop/session/series_thumbs.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/tray/tray_parts.h"
 
 class QButtonGroup;
+class QListWidget;
 
 namespace moorhaze::desktop {
 
@@ -28,16 +30,25 @@ class PlanTray : public Tray {
     void next_asked();
     void frame_chosen(int frame);
     void page_changed();
+    void series_chosen(int place);
+    void cut_asked();
+    void join_asked();
 
   private:
     QWidget* make_bring_in();
     void refresh();
+    void show_card();
     Session& session_;
+    SeriesThumbs thumbs_;
     ShootDesk& desk_;
     QButtonGroup* switch_;
     std::array<QWidget*, 3> pages_{};
     ShootPage* shoot_page_;
     QLabel *facts_ = nullptr, *problems_ = nullptr;
+    QWidget* series_box_ = nullptr;
+    std::vector<QWidget*> before_card_;
+    QListWidget* series_ = nullptr;
+    QPushButton *cut_ = nullptr, *join_ = nullptr;
     QPushButton* next_;
 };
 

@@ -16,6 +16,8 @@ namespace {
 
 constexpr double kTop = 40, kBottom = 40, kLeft = 24;
 constexpr double kShortest = 8, kLongest = 58;
+constexpr double kLeastStep = 0.4,
+                 kMostStep = 3.5;    ///< shown; of frames that stand in one place, or far apart
 constexpr double kComfortable = 13;  ///< spacing at which ticks need no opening up
 constexpr double kOpenReach = 110;   ///< px around the pointer that open up
 
@@ -42,6 +44,10 @@ DepthLine::DepthLine(QWidget* parent) : QWidget(parent) {
 void DepthLine::set_ticks(std::vector<DepthTick> ticks) {
     ticks_ = std::move(ticks);
     longest_share_ = 0;
+    places_.clear();
+    for (const DepthTick& tick : ticks_)
+        places_.push_back(places_.empty() ? 0
+                                          : places_.back() + std::clamp(tick.step, kLeastStep, kMostStep));
     for (const DepthTick& tick : ticks_) longest_share_ = std::max(longest_share_, tick.share);
     setAccessibleDescription(describe(current_));
     update();
@@ -76,11 +82,29 @@ void DepthLine::set_threads(std::vector<std::pair<int, int>> threads, int chosen
 }
 
 double DepthLine::spacing() const {
-    return (height() - kTop - kBottom) / std::max(1, count());
+    return (height() - kTop - kBottom) / (places_.empty() ? 1 : places_.back() + 1);
+}
+
+double DepthLine::plain_y(double frame) const {
+    if (places_.empty()) return height() - kBottom;
+    // Beyond the ends usual steps go on.
+    const int last = count() - 1, below = std::clamp(int(std::floor(frame)), 0, std::max(0, last - 1));
+    const double from = places_[std::size_t(below)], to = places_[std::size_t(std::min(last, below + 1))];
+    const double place = frame < 0      ? frame
+                         : frame > last ? places_.back() + frame - last
+                                        : from + (to - from) * (frame - below);
+    return height() - kBottom - (place + 0.5) * spacing();
+}
+
+double DepthLine::frame_of_plain(double y) const {
+    int nearest = 0;
+    while (nearest + 1 < count() && plain_y(nearest + 0.5) > y) ++nearest;
+    const double above = plain_y(nearest + 0.5), below = plain_y(nearest - 0.5);
+    return nearest - 0.5 + std::clamp((below - y) / std::max(1e-9, below - above), 0.0, 1.0);
 }
 
 double DepthLine::y_of(double frame) const {
-    const double plain = height() - kBottom - (frame + 0.5) * spacing();
+    const double plain = plain_y(frame);
     if (!pointer_y_ || spacing() >= kComfortable || drag_ == Drag::far_handle || drag_ == Drag::near_handle)
         return plain;
     // Pushes places apart around the pointer; the ends of the reach stay where they are, so the order is
@@ -278,7 +302,7 @@ void DepthLine::mouseMoveEvent(QMouseEvent* event) {
         emit frame_chosen(frame_at(*pointer_y_));
     } else if (drag_ != Drag::none) {
         // A handle stands half a step outside the last frame that is kept.
-        const double place = (height() - kBottom - *pointer_y_) / spacing();
+        const double place = frame_of_plain(*pointer_y_) + 0.5;
         if (drag_ == Drag::far_handle)
             emit range_dragged(first_, std::clamp(int(std::lround(place)) - 1, first_, count() - 1));
         else

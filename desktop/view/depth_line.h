@@ -10,6 +10,7 @@ struct DepthTick {
     bool used = true;
     double share = -1;  ///< part of the picture that is sharpest in it, 0..1; below 0: not known yet
     QString warning;    ///< in words; empty if none
+    double step = 1;    ///< from the frame before, in usual steps of the series
 };
 
 /// Ground and ends (far above, near below) of a depth line; leaves the painter smooth and with the small
@@ -57,7 +58,9 @@ class DepthLine : public QWidget {
 
   private:
     enum class Drag { none, step, far_handle, near_handle };
-    double spacing() const;
+    double spacing() const;                 ///< between usual neighbours
+    double plain_y(double frame) const;     ///< before the line opens up
+    double frame_of_plain(double y) const;  ///< the inverse
     double tick_height() const;
     QRectF tick_rect(int frame) const;
     QString describe(int frame) const;
@@ -67,6 +70,7 @@ class DepthLine : public QWidget {
     void draw_threads(QPainter& painter) const;
 
     std::vector<DepthTick> ticks_;
+    std::vector<double> places_;  ///< of the ticks, in usual steps from the nearest
     std::vector<int> gaps_;
     std::vector<std::pair<int, int>> threads_;
     int thread_frame_ = -1;

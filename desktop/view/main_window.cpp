@@ -123,6 +123,7 @@ void MainWindow::build_layout() {
     connect(line_, &DepthLine::range_dragged, this, [this](int first, int last) {
         const bool far_end = last != session_.series().range.last;
         line_->set_range(first, last);
+        quick_look_.show_range({first, last});
         session_.set_current_frame(far_end ? last : first);
     });
     connect(line_, &DepthLine::range_chosen, this, [this](int first, int last) {
@@ -130,6 +131,8 @@ void MainWindow::build_layout() {
     });
 
     connect(picture_, &PictureView::pointed, this, [this](QPointF place) { point_at(place, false); });
+    connect(picture_, &PictureView::line_drawn, this, &MainWindow::keep_along);
+    connect(&quick_look_, &QuickLook::changed, this, &MainWindow::show_picture);
     connect(picture_, &PictureView::sounded, this, [this](QPointF place) { point_at(place, true); });
     connect(picture_, &PictureView::hovered, this, [this](QPointF place) {
         hovered_ = place;
@@ -205,6 +208,15 @@ void MainWindow::build_trays() {
     connect(plan, &PlanTray::open_demo_asked, this, [this] { open_demo(demo_names().value(0)); });
     connect(plan, &PlanTray::next_asked, this, [this] { session_.set_stage(Stage::cull); });
 
+    connect(plan, &PlanTray::series_chosen, this, [this](int place) {
+        if (place != session_.card_place() && may_drop_results()) session_.open_from_card(place);
+    });
+    connect(plan, &PlanTray::cut_asked, this, [this] {
+        if (may_drop_results()) session_.cut_here();
+    });
+    connect(plan, &PlanTray::join_asked, this, [this] {
+        if (may_drop_results()) session_.join_with_next();
+    });
     connect(plan, &PlanTray::frame_chosen, &session_, &Session::set_current_frame);
     connect(plan, &PlanTray::page_changed, this, &MainWindow::show_stage);
     connect(plan_line_, &PlanLine::frame_chosen, &session_, &Session::set_current_frame);
@@ -226,6 +238,14 @@ void MainWindow::build_trays() {
     connect(cull, &CullTray::toggle_use_asked, this, &MainWindow::toggle_use);
     connect(cull, &CullTray::reference_chosen, &session_, &Session::set_reference);
     connect(cull, &CullTray::frame_chosen, &session_, &Session::set_current_frame);
+    connect(cull, &CullTray::keep_asked, this, &MainWindow::set_keeping);
+    connect(cull, &CullTray::quick_look_asked, this, &MainWindow::set_quick_look);
+    connect(cull, &CullTray::order_asked, &session_, &Session::put_in_order);
+    connect(cull, &CullTray::save_asked, this, &MainWindow::ask_to_save_frame);
+    connect(cull, &CullTray::reach_chosen, &store_, &PictureStore::set_marks_reach);
+    connect(this, &MainWindow::quick_look_changed, cull, &CullTray::show_quick_look);
+    connect(this, &MainWindow::keeping_changed, cull, &CullTray::show_keeping);
+    connect(&store_, &PictureStore::forgot, this, &MainWindow::show_picture);
     connect(cull, &CullTray::merge_asked, &session_, &Session::align_and_merge);
 
     connect(align, &AlignTray::align_asked, &session_, &Session::align);
@@ -273,6 +293,7 @@ void MainWindow::connect_session() {
         show_stage();
     });
     connect(&session_, &Session::stage_changed, this, &MainWindow::show_stage);
+    connect(&session_, &Session::frame_looked, this, &MainWindow::show_line);
     connect(&session_, &Session::current_frame_changed, this, [this] {
         line_->set_current(session_.current_frame());
         show_picture();
@@ -310,16 +331,19 @@ bool MainWindow::open_demo(const QString& name) {
     return true;
 }
 
+bool MainWindow::may_drop_results() {
+    if (!session_.has_unsaved_work()) return true;
+    QMessageBox box(QMessageBox::Question, tr("Open another series"),
+                    tr("A result has not been exported. Opening another series drops it."),
+                    QMessageBox::NoButton, this);
+    auto* go_on = box.addButton(tr("Open anyway"), QMessageBox::DestructiveRole);
+    box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
+    box.exec();
+    return box.clickedButton() == go_on;
+}
+
 void MainWindow::open_paths(const QStringList& paths) {
-    if (session_.has_unsaved_work()) {
-        QMessageBox box(QMessageBox::Question, tr("Open another series"),
-                        tr("A result has not been exported. Opening another series drops it."),
-                        QMessageBox::NoButton, this);
-        auto* go_on = box.addButton(tr("Open anyway"), QMessageBox::DestructiveRole);
-        box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
-        box.exec();
-        if (box.clickedButton() != go_on) return;
-    }
+    if (!may_drop_results()) return;
     std::vector<std::filesystem::path> files;
     for (const QString& path : paths) files.emplace_back(path.toStdString());
     session_.jobs().cancel();
@@ -351,6 +375,52 @@ void MainWindow::point_at(QPointF place, bool sound) {
         if (frame >= 0) session_.set_current_frame(frame);
     }
     drop_sounding(place);
+}
+
+void MainWindow::keep_along(const QList<QPointF>& places) {
+    set_keeping(false);
+    if (!session_.has_series() || plane_is_live_) return;
+    const cv::Size size = session_.series().size();
+    std::vector<cv::Point2d> along;
+    for (const QPointF& place : places)
+        along.emplace_back((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height);
+    if (along.size() > 1) {
+        const auto range = session_.range_along(along);
+        if (!range)
+            return session_.tell(tr("The frames are still being looked at; try again in a moment."), true);
+        session_.set_range(*range);
+        return session_.tell(tr("Frames %1 to %2 have sharp what you drew across, one to spare at each end.")
+                                 .arg(range->first + 1)
+                                 .arg(range->last + 1),
+                             false);
+    }
+    const int frame = session_.sharpest_frame_at(along[0].x, along[0].y);
+    if (frame < 0) return;
+    const FrameRange range = session_.series().range;
+    const bool near = std::abs(frame - range.first) <= std::abs(frame - range.last);
+    session_.set_range(near ? FrameRange{frame, std::max(frame, range.last)}
+                            : FrameRange{std::min(frame, range.first), frame});
+    session_.set_current_frame(frame);
+}
+
+void MainWindow::ask_to_save_frame() {
+    if (!session_.has_series()) return session_.tell(tr("There is no frame yet: open a series first."), true);
+    const Frame& frame = session_.series().frames[std::size_t(session_.current_frame())];
+    const QString proposed =
+        QString::fromStdString(frame.path.stem().string()) + QStringLiteral("-single.tif");
+    const QString file = QFileDialog::getSaveFileName(this, tr("Save the frame shown"), proposed,
+                                                      tr("TIFF (*.tif);;JPEG (*.jpg);;PNG (*.png)"));
+    if (file.isEmpty()) return;
+    try {
+        WriteSettings write;
+        write.format = format_of_name(file.toStdString());
+        write.bits = frame.info.bits > 8 ? 16 : 8;
+        write.overwrite = true;  // the dialog asked
+        write.made_with = "Moorhaze, single frame";
+        session_.save_frame(file.toStdString(), write);
+    } catch (const Error& error) {
+        session_.tell(QString::fromUtf8(error.what()), true);
+    }
 }
 
 void MainWindow::drop_sounding(QPointF place) {

@@ -5,6 +5,7 @@
 #include "desktop/session/exporter.h"
 #include "desktop/session/mend.h"
 #include "desktop/session/picture_store.h"
+#include "desktop/session/quick_look.h"
 #include "desktop/session/session.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/sounding.h"
@@ -37,6 +38,7 @@ class MainWindow : public QMainWindow {
     Mend& mend() { return mend_; }
     Sounding& sounding() { return sounding_; }
     Exporter& exporter() { return exporter_; }
+    QuickLook& quick_look() { return quick_look_; }
     ShootDesk& shoot_desk() { return desk_; }
     PlanTray& plan_tray() { return *plan_; }
     PlanLine& plan_line() { return *plan_line_; }
@@ -52,11 +54,16 @@ class MainWindow : public QMainWindow {
     /// Points at a place as a click does, or as a right click when `sound` is set.
     void point_at(QPointF place, bool sound);
     void set_sharp_marks(bool on);
+    void set_quick_look(bool on);
+    /// The next line drawn in the picture, or click, says what shall be sharp.
+    void set_keeping(bool on);
     /// True when nothing is running and everything asked for is on the screen.
     bool is_settled();
 
   signals:
     void marks_changed(bool on);
+    void quick_look_changed(bool on);
+    void keeping_changed(bool on);
 
   protected:
     void closeEvent(QCloseEvent* event) override;
@@ -75,6 +82,7 @@ class MainWindow : public QMainWindow {
     QAction* add_action(QWidget* menu, const QString& text, const QKeySequence& key, const QString& tip,
                         const std::function<void()>& done);
 
+    bool may_drop_results();
     void ask_for_folder();
     void ask_for_files();
     void pick_frame(int frame);
@@ -82,6 +90,9 @@ class MainWindow : public QMainWindow {
     void toggle_use();
     void set_wipe_back(bool wipe);
     void drop_sounding(QPointF place);
+    void keep_along(const QList<QPointF>& places);
+    void ask_to_save_frame();
+    bool shows_quick_look() const;
 
     // What is shown.
     void show_stage();
@@ -104,6 +115,7 @@ class MainWindow : public QMainWindow {
     Sounding sounding_{session_};
     Mend mend_{session_};
     Exporter exporter_{session_, mend_};
+    QuickLook quick_look_{session_};
     ShootDesk desk_{session_};
 
     QMenuBar* menus_ = nullptr;
@@ -120,7 +132,8 @@ class MainWindow : public QMainWindow {
     QStackedWidget* trays_ = nullptr;
     DeliverTray* deliver_ = nullptr;
     PathBar* path_ = nullptr;
-    QAction *curtain_action_ = nullptr, *tray_action_ = nullptr, *marks_action_ = nullptr;
+    QAction *curtain_action_ = nullptr, *tray_action_ = nullptr, *marks_action_ = nullptr,
+            *quick_action_ = nullptr, *keep_action_ = nullptr;
     std::array<QAction*, Sounding::kPatches> digit_actions_{};
     QPointF hovered_;
     bool is_hovering_ = false;

@@ -50,6 +50,15 @@ void MainWindow::build_actions() {
                        session_.align_and_merge();
                });
     series->addSeparator();
+    add_action(series, tr("Cut before the frame shown"), {}, tr("Two series instead of one"), [this] {
+        if (may_drop_results()) session_.cut_here();
+    });
+    add_action(series, tr("Join with the next series"), {}, tr("One series instead of two"), [this] {
+        if (may_drop_results()) session_.join_with_next();
+    });
+    series->addSeparator();
+    add_action(series, tr("Save the frame shown..."), QKeySequence(tr("Ctrl+Shift+S")),
+               tr("One single frame as a picture"), [this] { ask_to_save_frame(); });
     add_action(series, tr("Export"), QKeySequence(tr("Ctrl+E")), tr("Saves the picture"), [this] {
         session_.set_stage(Stage::deliver);
         if (session_.result()) deliver_->save();
@@ -77,9 +86,28 @@ void MainWindow::build_actions() {
     add_action(edit, tr("Far limit here"), QKeySequence(tr("]")),
                tr("The frame shown becomes the farthest; while shooting, the far mark"),
                [this] { limit_here(false); });
+    keep_action_ =
+        add_action(edit, tr("Keep what I draw across"), QKeySequence(tr("K")),
+                   tr("Draw a line across what shall be sharp: the range follows; a click moves the "
+                      "nearer limit there"),
+                   [] {});
+    keep_action_->setCheckable(true);
+    connect(keep_action_, &QAction::toggled, this, [this](bool on) {
+        picture_->set_line_drawing(on);
+        emit keeping_changed(on);
+    });
     add_action(edit, tr("Reference frame here"), QKeySequence(tr("R")),
                tr("The frame shown becomes the reference frame"),
                [this] { session_.set_reference(session_.current_frame()); });
+    edit->addSeparator();
+    add_action(edit, tr("Put the frames in order"), QKeySequence(tr("O")),
+               tr("From near to far, as their sharpness tells"), [this] { session_.put_in_order(); });
+    add_action(edit, tr("Turn the order round"), QKeySequence(tr("Ctrl+R")),
+               tr("The farthest frame becomes the nearest"), [this] { session_.turn_round(); });
+    add_action(edit, tr("Move the frame farther"), QKeySequence(tr("Ctrl+PgUp")), tr("One place towards far"),
+               [this] { session_.move_frame(session_.current_frame(), 1); });
+    add_action(edit, tr("Move the frame nearer"), QKeySequence(tr("Ctrl+PgDown")),
+               tr("One place towards near"), [this] { session_.move_frame(session_.current_frame(), -1); });
     edit->addSeparator();
     add_action(edit, tr("Draw in"), QKeySequence(tr("B")), tr("The brush paints the source frame in"),
                [this] { set_wipe_back(false); });
@@ -118,6 +146,15 @@ void MainWindow::build_actions() {
         emit marks_changed(on);
         show_picture();
     });
+    quick_action_ =
+        add_action(view, tr("Quick merge of the range"), QKeySequence(tr("Q")),
+                   tr("What the range will look like, at screen size; follows the handles, in Cull"), [] {});
+    quick_action_->setCheckable(true);
+    connect(quick_action_, &QAction::toggled, this, [this](bool on) {
+        quick_look_.set_on(on);
+        emit quick_look_changed(on);
+        show_picture();
+    });
     curtain_action_ = add_action(view, tr("Curtain"), QKeySequence(tr("C")),
                                  tr("Two pictures either side of a movable line"), [] {});
     curtain_action_->setCheckable(true);
@@ -142,7 +179,9 @@ void MainWindow::build_actions() {
         digit_actions_[std::size_t(i)]->setEnabled(false);
     }
     add_action(nullptr, tr("Stop or close"), QKeySequence(Qt::Key_Escape), {}, [this] {
-        if (sounding_.is_open())
+        if (keep_action_->isChecked())
+            keep_action_->setChecked(false);
+        else if (sounding_.is_open())
             sounding_.close();
         else if (notice_->isVisible())
             notice_->hide();
@@ -154,24 +193,26 @@ void MainWindow::build_actions() {
     add_action(help, tr("Keys"), QKeySequence(Qt::Key_F1), tr("What the keys do"), [this] {
         QMessageBox box(this);
         box.setWindowTitle(tr("Keys"));
-        box.setText(
-            tr("<b>Frames</b><br>Page up, page down: farther, nearer. X: leave out or take back. [ and ]: "
-               "near and far limit. "
-               "R: reference frame. M: mark what is sharp. A: accept suggestions, N: next one.<br><br>"
-               "<b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
-               "wheel: step frames. "
-               "Click: sounding, digits pick from it. Right-click or S: sounding while a brush is on. "
-               "C: curtain. V, held: flip. Ctrl+0, Ctrl+1, Ctrl+2: fit, 100 %, 200 %.<br><br>"
-               "<b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
-               "Return points; "
-               "with a brush Return puts it down and lifts it.<br><br>"
-               "<b>Job</b><br>Ctrl+Return: align and merge. B, E: draw in, wipe back. Comma, full stop: "
-               "brush size. Ctrl+E: export. "
-               "Alt+1 to Alt+6: stages. In Plan, page up and down drive the plane of focus, [ and ] mark "
-               "near and far, "
-               "Ctrl+Return starts, pauses and goes on. Esc: close the sounding or the message, stop the "
-               "job. F9: fold the "
-               "tray."));
+        box.setText(tr(
+            "<b>Frames</b><br>Page up, page down: farther, nearer. X: leave out or take back. [ and ]: "
+            "near and far limit. "
+            "R: reference frame. M: mark what is sharp. A: accept suggestions, N: next one. "
+            "Q: quick merge of the range. K: draw across what shall be sharp. O: put in order, Ctrl+R: turn "
+            "round, Ctrl+page up or down: move the frame. Ctrl+Shift+S: save it.<br><br>"
+            "<b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
+            "wheel: step frames. "
+            "Click: sounding, digits pick from it. Right-click or S: sounding while a brush is on. "
+            "C: curtain. V, held: flip. Ctrl+0, Ctrl+1, Ctrl+2: fit, 100 %, 200 %.<br><br>"
+            "<b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
+            "Return points; "
+            "with a brush Return puts it down and lifts it.<br><br>"
+            "<b>Job</b><br>Ctrl+Return: align and merge. B, E: draw in, wipe back. Comma, full stop: "
+            "brush size. Ctrl+E: export. "
+            "Alt+1 to Alt+6: stages. In Plan, page up and down drive the plane of focus, [ and ] mark "
+            "near and far, "
+            "Ctrl+Return starts, pauses and goes on. Esc: close the sounding or the message, stop the "
+            "job. F9: fold the "
+            "tray."));
         box.exec();
     });
     add_action(help, tr("About Moorhaze"), {}, tr("What this is"), [this] {

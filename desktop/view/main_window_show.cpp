@@ -23,6 +23,10 @@ FrameView MainWindow::frame_view() const {
     return {session_.current_frame(), aligned, marks_action_->isChecked() && session_.stage() <= Stage::cull};
 }
 
+bool MainWindow::shows_quick_look() const {
+    return session_.stage() == Stage::cull && quick_look_.is_on() && quick_look_.picture();
+}
+
 void MainWindow::show_stage() {
     const Stage stage = session_.stage();
     trays_->setCurrentIndex(int(stage));
@@ -65,6 +69,9 @@ void MainWindow::show_picture() {
     if (shows_result()) {
         if (mend_.display()) picture_->set_picture(mend_.display(), session_.result()->title);
         picture_->set_other(own, frame_label);
+    } else if (shows_quick_look()) {
+        picture_->set_picture(quick_look_.picture(), tr("quick merge"));
+        picture_->set_other(own, frame_label);
     } else {
         // Until the wanted frame is ready the one before stays: flipping through does not flash.
         if (own) picture_->set_picture(own, frame_label);
@@ -79,8 +86,21 @@ void MainWindow::show_picture() {
 void MainWindow::show_line() {
     std::vector<DepthTick> ticks;
     const SeriesProfile& profile = session_.profile();
+    const OrderReport& order = session_.order();
+    const bool has_places = session_.is_profiled() && !order.needs_repair() &&
+                            int(order.depth.size()) == session_.series().count();
+    double usual = 0;
+    if (has_places && order.depth.size() > 1)
+        usual = (order.depth.back() - order.depth.front()) / double(order.depth.size() - 1);
+    double most_detail = 0;
+    for (const double detail : session_.first_looks()) most_detail = std::max(most_detail, detail);
     for (int i = 0; i < session_.series().count(); ++i) {
         DepthTick tick;
+        if (usual > 0 && i > 0)
+            tick.step = (order.depth[std::size_t(i)] - order.depth[std::size_t(i) - 1]) / usual;
+        if (!session_.is_profiled() && most_detail > 0)
+            if (const double detail = session_.first_looks()[std::size_t(i)]; detail >= 0)
+                tick.share = detail / most_detail;
         tick.used = session_.series().frames[std::size_t(i)].used;
         if (session_.is_profiled()) {
             tick.share = profile.share[std::size_t(i)];
@@ -179,10 +199,20 @@ void MainWindow::show_caption() {
                                               .arg(std::lround(hovered_.x()))
                                               .arg(std::lround(hovered_.y()));
     } else {
-        text = frame_caption(session_.series(), session_.current_frame());
+        text = shows_quick_look() ? tr("quick merge of %1 frames, roughly aligned, screen size")
+                                        .arg(session_.series().chosen().size())
+                                  : frame_caption(session_.series(), session_.current_frame());
         if (!store_.find(frame_view())) text += tr(" · loading");
     }
     picture_->set_caption(QStringLiteral("%1 · %2").arg(text, zoom));
+}
+
+void MainWindow::set_quick_look(bool on) {
+    quick_action_->setChecked(on);
+}
+
+void MainWindow::set_keeping(bool on) {
+    keep_action_->setChecked(on);
 }
 
 void MainWindow::set_sharp_marks(bool on) {
@@ -200,6 +230,7 @@ bool MainWindow::is_settled() {
     if (!session_.has_series()) return true;
     if (shows_result() ? !mend_.is_settled() : !store_.find(frame_view())) return false;
     if (picture_->curtain() && !store_.find(frame_view())) return false;
+    if (!quick_look_.is_settled()) return false;
     for (const auto& patch : sounding_.patches())
         if (patch.sharpness < 0) return false;
     return true;

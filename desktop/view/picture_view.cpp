@@ -137,6 +137,14 @@ void PictureView::set_brush(std::optional<double> radius_px) {
     update();
 }
 
+void PictureView::set_line_drawing(bool on) {
+    line_drawing_ = on;
+    line_.clear();
+    if (drag_ == Drag::line) drag_ = Drag::none;
+    update_cursor(pointer_);
+    update();
+}
+
 void PictureView::set_sounding_place(std::optional<QPointF> place) {
     sounding_place_ = place;
     update();
@@ -149,7 +157,7 @@ void PictureView::draw(QPainter& painter, const DisplayPicture& picture, const Q
     if (levels.empty()) return;
     // The coarsest level that is still at least as fine as the screen.
     std::size_t level = 0;
-    double shrink = 1;
+    double shrink = picture.scale();
     while (level + 1 < levels.size() && zoom_ * shrink * 2 <= 1.0001) ++level, shrink *= 2;
     const QImage& image = levels[level];
 
@@ -221,6 +229,16 @@ void PictureView::paintEvent(QPaintEvent* event) {
             painter.drawLine(at + QPointF(0, -5), at + QPointF(0, -13));
         }
     }
+    if (line_.size() > 1) {
+        QPolygonF way;
+        for (const QPointF& place : line_) way << to_widget(place);
+        painter.setBrush(Qt::NoBrush);
+        for (const auto& [colour, wide] :
+             {std::pair{QColor(20, 20, 22), 5.0}, {QColor(Theme::current().heather_light), 2.5}}) {
+            painter.setPen(QPen(colour, wide, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            painter.drawPolyline(way);
+        }
+    }
     if (hasFocus() && picture_ && !pointer_inside_) {
         const QPointF at = to_widget(mark_);
         for (const auto& [colour, wide] : {std::pair{QColor(20, 20, 22), 3.0}, {QColor(0xf0f0f2), 1.0}}) {
@@ -281,6 +299,9 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
         else if (brush_radius_) {
             drag_ = Drag::paint;
             emit stroke_began(to_plane(press_));
+        } else if (line_drawing_) {
+            drag_ = Drag::line;
+            line_ = {to_plane(press_)};
         } else {
             drag_ = Drag::point;
         }
@@ -301,6 +322,8 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
         set_curtain_place(here.x() / width());
     } else if (drag_ == Drag::paint) {
         emit stroke_moved(to_plane(here));
+    } else if (drag_ == Drag::line) {
+        line_ << to_plane(here);
     }
     last_ = pointer_ = here;
     update_cursor(here);
@@ -312,6 +335,14 @@ void PictureView::mouseReleaseEvent(QMouseEvent* event) {
     const Drag was = drag_;
     drag_ = Drag::none;
     if (was == Drag::paint) emit stroke_ended();
+    if (was == Drag::line) {
+        const QList<QPointF> drawn = (event->position() - press_).manhattanLength() > 4 || line_.size() > 8
+                                         ? line_
+                                         : QList<QPointF>{line_.first()};
+        line_.clear();
+        update();
+        emit line_drawn(drawn);
+    }
     if (was == Drag::point) {
         mark_ = to_plane(event->position());
         emit pointed(mark_);
@@ -352,7 +383,9 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
         case Qt::Key_Return:
         case Qt::Key_Enter:
             if (!(event->modifiers() & Qt::ControlModifier)) {
-                if (!brush_radius_) {
+                if (!brush_radius_ && line_drawing_) {
+                    emit line_drawn({mark_});
+                } else if (!brush_radius_) {
                     emit pointed(mark_);
                 } else if (!key_painting_) {
                     // Return puts the brush down, arrows draw, Return lifts it.

@@ -40,6 +40,9 @@ class PictureView : public QWidget {
     /// With a brush the left button paints; without one it points and pans.
     void set_brush(std::optional<double> radius_px);
     bool has_brush() const { return brush_radius_.has_value(); }
+    /// While on, the left button draws a line instead of panning; without a brush only.
+    void set_line_drawing(bool on);
+    bool line_drawing() const { return line_drawing_; }
     /// The place that the keyboard points at, in reference pixels.
     QPointF mark() const { return mark_; }
     void set_sounding_place(std::optional<QPointF> place);
@@ -54,7 +57,8 @@ class PictureView : public QWidget {
     void stroke_began(QPointF place);
     void stroke_moved(QPointF place);
     void stroke_ended();
-    void frames_stepped(int by);  ///< Shift and wheel
+    void frames_stepped(int by);             ///< Shift and wheel
+    void line_drawn(QList<QPointF> places);  ///< one place where it was only clicked
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -70,7 +74,7 @@ class PictureView : public QWidget {
     void focusOutEvent(QFocusEvent* event) override;
 
   private:
-    enum class Drag { none, point, pan, curtain, paint };
+    enum class Drag { none, point, pan, curtain, paint, line };
     void draw(QPainter& painter, const DisplayPicture& picture, const QRectF& part) const;
     void draw_label(QPainter& painter, const QString& text, QPointF corner, Qt::Corner anchor) const;
     double scale() const;  ///< logical widget pixels per picture pixel
@@ -89,6 +93,8 @@ class PictureView : public QWidget {
     bool key_painting_ = false;
     double curtain_place_ = 0.5;
     std::optional<double> brush_radius_;
+    bool line_drawing_ = false;
+    QList<QPointF> line_;  ///< in reference pixels
     std::optional<QPointF> sounding_place_;
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;
