@@ -43,6 +43,8 @@ cv::Mat upright(const cv::Mat& stored, int orientation);
 Header probe_jpeg(const std::filesystem::path& file);
 Header probe_tiff(const std::filesystem::path& file);
 Header probe_png(const std::filesystem::path& file);
+Header probe_heif(const std::filesystem::path& file);
+Header probe_jxl(const std::filesystem::path& file);
 
 /// @param shrink  1, 2, 4 or 8: decode at that fraction of the size (JPEG only; others ignore it).
 Picture decode_jpeg(const std::filesystem::path& file, int shrink);
@@ -50,6 +52,12 @@ Picture decode_jpeg(const std::filesystem::path& file, int shrink);
 Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes);
 Picture decode_tiff(const std::filesystem::path& file);
 Picture decode_png(const std::filesystem::path& file);
+/// HEIF (ISO/IEC 23008-12) and JPEG XL (ISO/IEC 18181): their decoders lay the picture upright themselves.
+Picture decode_heif(const std::filesystem::path& file);
+Picture decode_jxl(const std::filesystem::path& file);
+/// The shooting data as a TIFF-structured block; empty if there are none. @throws FileError.
+std::vector<std::uint8_t> heif_exif(const std::filesystem::path& file);
+std::vector<std::uint8_t> jxl_exif(const std::filesystem::path& file);
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options);
 void encode_tiff(const std::filesystem::path& file, const Picture& picture);

@@ -79,6 +79,10 @@ const char* name_of(FileFormat format) {
             return "PNG";
         case FileFormat::raw:
             return "raw file";
+        case FileFormat::heif:
+            return "HEIF";
+        case FileFormat::jxl:
+            return "JPEG XL";
     }
     return "";
 }
@@ -95,7 +99,8 @@ bool has_raw_ending(const std::filesystem::path& file) {
     return std::find(known.begin(), known.end(), ending_of(file)) != known.end();
 }
 
-/// The signatures of ISO/IEC 10918-1 (JPEG), TIFF 6.0 and BigTIFF, and ISO/IEC 15948 (PNG).
+/// The signatures of ISO/IEC 10918-1 (JPEG), TIFF 6.0 and BigTIFF, ISO/IEC 15948 (PNG), ISO/IEC 18181-2
+/// (JPEG XL) and ISO/IEC 14496-12 (the boxes of HEIF).
 FileFormat format_of_content(const std::filesystem::path& file) {
     const auto handle = codecs::open_for_reading(file);
     unsigned char start[8] = {};
@@ -109,12 +114,15 @@ FileFormat format_of_content(const std::filesystem::path& file) {
     };
     if (begins("\xFF\xD8\xFF", 3)) return FileFormat::jpeg;
     if (begins("\x89PNG\r\n\x1A\n", 8)) return FileFormat::png;
+    if (begins("\xFF\x0A", 2) || begins("\0\0\0\x0CJXL ", 8)) return FileFormat::jxl;
     if (has_raw_ending(file)) return FileFormat::raw;
+    if (count >= 8 && std::memcmp(start + 4, "ftyp", 4) == 0) return FileFormat::heif;
     if (begins("II*\0", 4) || begins("MM\0*", 4) || begins("II+\0", 4) || begins("MM\0+", 4))
         return FileFormat::tiff;
-    throw FileError(file.string() +
-                    ": is not a JPEG, TIFF, PNG or raw file, whatever its name says. Leave it out, or "
-                    "convert it first.");
+    throw FileError(
+        file.string() +
+        ": is not a JPEG, TIFF, PNG, HEIF, JPEG XL or raw file, whatever its name says. Leave it out, or "
+        "convert it first.");
 }
 
 codecs::Header probe(const std::filesystem::path& file, FileFormat format) {
@@ -125,6 +133,10 @@ codecs::Header probe(const std::filesystem::path& file, FileFormat format) {
             return codecs::probe_tiff(file);
         case FileFormat::png:
             return codecs::probe_png(file);
+        case FileFormat::heif:
+            return codecs::probe_heif(file);
+        case FileFormat::jxl:
+            return codecs::probe_jxl(file);
         case FileFormat::raw:
             break;  // read_raw_info
     }
@@ -159,15 +171,35 @@ void convert_grey_profile(Picture& picture) {
     cmsCloseProfile(own);
 }
 
+bool lays_itself_upright(FileFormat format) {
+    return format == FileFormat::heif || format == FileFormat::jxl;
+}
+
+ShootingData shooting_of(const std::filesystem::path& file, FileFormat format) {
+    if (!lays_itself_upright(format)) return read_shooting_data(file);
+    ShootingData data;
+    try {
+        data =
+            shooting_data_of(format == FileFormat::heif ? codecs::heif_exif(file) : codecs::jxl_exif(file));
+    } catch (const FileError&) {
+        // Shooting data never stop a series.
+    }
+    data.orientation = 1;
+    return data;
+}
+
 Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
                const Development& development) {
     if (format == FileFormat::raw) return develop_raw(file, development, shrink);
     Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, shrink)
                       : format == FileFormat::tiff ? codecs::decode_tiff(file)
+                      : format == FileFormat::heif ? codecs::decode_heif(file)
+                      : format == FileFormat::jxl  ? codecs::decode_jxl(file)
                                                    : codecs::decode_png(file);
     convert_grey_profile(picture);
-    const int orientation =
-        development.orientation > 0 ? development.orientation : read_shooting_data(file).orientation;
+    const int orientation = lays_itself_upright(format)   ? 1
+                            : development.orientation > 0 ? development.orientation
+                                                          : read_shooting_data(file).orientation;
     picture.pixels = codecs::upright(picture.pixels, orientation);
     picture.alpha = codecs::upright(picture.alpha, orientation);
     return picture;
@@ -177,7 +209,7 @@ Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
 
 const std::vector<std::string>& picture_endings() {
     static const std::vector<std::string> endings = [] {
-        std::vector<std::string> all = {".jpg", ".jpeg", ".tif", ".tiff", ".png"};
+        std::vector<std::string> all = {".jpg", ".jpeg", ".tif", ".tiff", ".png", ".heic", ".heif", ".jxl"};
         all.insert(all.end(), raw_endings().begin(), raw_endings().end());
         return all;
     }();
@@ -208,11 +240,15 @@ PictureInfo read_picture_info(const std::filesystem::path& file) {
     }
     const codecs::Header header = probe(file, info.format);
     codecs::check_size(file, header.width, header.height);
-    info.shooting = read_shooting_data(file);
+    info.shooting = shooting_of(file, info.format);
     info.width = header.width;
     info.height = header.height;
     if (info.shooting.orientation >= 5) std::swap(info.width, info.height);
     info.bits = header.bits;
+    const std::string ending = ending_of(file);
+    if ((info.format == FileFormat::heif && (ending == ".heic" || ending == ".heif")) ||
+        (info.format == FileFormat::jxl && ending == ".jxl"))
+        return info;
     try {
         if (format_of_name(file) != info.format)
             info.warning =
@@ -288,7 +324,9 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
                 codecs::encode_png(temporary, ready);
                 break;
             case FileFormat::raw:
-                throw BadParameter(file.string() + ": a raw file cannot be written");
+            case FileFormat::heif:
+            case FileFormat::jxl:
+                throw BadParameter(file.string() + ": a " + name_of(settings.format) + " cannot be written");
         }
         job.checkpoint(0.8);
         write_shooting_data(temporary, shooting, settings.made_with);

@@ -10,7 +10,7 @@
 
 namespace moorhaze {
 
-enum class FileFormat { jpeg, tiff, png, raw };
+enum class FileFormat { jpeg, tiff, png, raw, heif, jxl };
 
 /// What a picture file holds, without decoding its pixels.
 struct PictureInfo {

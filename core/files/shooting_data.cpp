@@ -63,6 +63,27 @@ std::optional<double> sensor_width(const Exiv2::ExifData& exif) {
     return *columns / *resolution * unit_mm;
 }
 
+void fill(ShootingData& data, Exiv2::ExifData& exif) {
+    if (exif.empty()) return;
+    data.f_number = number(exif, "Exif.Photo.FNumber");
+    data.exposure_s = number(exif, "Exif.Photo.ExposureTime");
+    data.iso = number(exif, "Exif.Photo.ISOSpeedRatings");
+    data.focal_length_mm = number(exif, "Exif.Photo.FocalLength");
+    data.focus_distance_m = number(exif, "Exif.Photo.SubjectDistance");
+    if (data.focus_distance_m && *data.focus_distance_m <= 0) data.focus_distance_m.reset();
+    data.sensor_width_mm = sensor_width(exif);
+    data.taken = moment(text(exif, "Exif.Photo.DateTimeOriginal"));
+    data.camera = text(exif, "Exif.Image.Make");
+    if (const auto model = text(exif, "Exif.Image.Model"); !model.empty())
+        data.camera += (data.camera.empty() ? "" : " ") + model;
+    const double orientation = number(exif, "Exif.Image.Orientation").value_or(1);
+    data.orientation = orientation >= 1 && orientation <= 8 ? int(orientation) : 1;
+    Exiv2::Blob blob;
+    Exiv2::ExifThumb(exif).erase();
+    Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
+    data.exif.assign(blob.begin(), blob.end());
+}
+
 }  // namespace
 
 ShootingData read_shooting_data(const std::filesystem::path& file) {
@@ -71,29 +92,25 @@ ShootingData read_shooting_data(const std::filesystem::path& file) {
     try {
         auto image = Exiv2::ImageFactory::open(file.string());
         image->readMetadata();
-        Exiv2::ExifData& exif = image->exifData();
-        if (exif.empty()) return data;
-        data.f_number = number(exif, "Exif.Photo.FNumber");
-        data.exposure_s = number(exif, "Exif.Photo.ExposureTime");
-        data.iso = number(exif, "Exif.Photo.ISOSpeedRatings");
-        data.focal_length_mm = number(exif, "Exif.Photo.FocalLength");
-        data.focus_distance_m = number(exif, "Exif.Photo.SubjectDistance");
-        if (data.focus_distance_m && *data.focus_distance_m <= 0) data.focus_distance_m.reset();
-        data.sensor_width_mm = sensor_width(exif);
-        data.taken = moment(text(exif, "Exif.Photo.DateTimeOriginal"));
-        data.camera = text(exif, "Exif.Image.Make");
-        if (const auto model = text(exif, "Exif.Image.Model"); !model.empty())
-            data.camera += (data.camera.empty() ? "" : " ") + model;
-        const double orientation = number(exif, "Exif.Image.Orientation").value_or(1);
-        data.orientation = orientation >= 1 && orientation <= 8 ? int(orientation) : 1;
-        Exiv2::Blob blob;
-        Exiv2::ExifThumb(exif).erase();
-        Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
-        data.exif.assign(blob.begin(), blob.end());
+        fill(data, image->exifData());
     } catch (const Exiv2::Error&) {
         // Damaged shooting data: what was read until here stands.
     } catch (const std::exception&) {
         // exiv2 0.27 lets a few standard exceptions escape on damaged values.
+    }
+    return data;
+}
+
+ShootingData shooting_data_of(const std::vector<std::uint8_t>& block) {
+    prepare_exiv2();
+    ShootingData data;
+    if (block.empty()) return data;
+    try {
+        Exiv2::ExifData exif;
+        Exiv2::ExifParser::decode(exif, block.data(), std::uint32_t(block.size()));
+        fill(data, exif);
+    } catch (const std::exception&) {
+        // As above.
     }
     return data;
 }

@@ -26,6 +26,9 @@ struct ShootingData {
 /// value: shooting data never stop a series.   Thread-safe.
 ShootingData read_shooting_data(const std::filesystem::path& file);
 
+/// The same from a TIFF-structured block. Thread-safe.
+ShootingData shooting_data_of(const std::vector<std::uint8_t>& exif);
+
 /// The JPEG thumbnail among the shooting data; empty if there is none.   Thread-safe.
 std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file);
 

@@ -36,30 +36,35 @@ constexpr int kLag = 2;
 /// Light at full scale says nothing of focus, and its edges shout.
 constexpr float kClipped = 0.985f;
 
-/// What is added up over one cell of the grid.
-struct CellSums {
-    float along[4] = {0, 0, 0, 0};  ///< absolute second differences along 0, 45, 90, 135 degrees
-    float luma = 0, light = 0;
-    std::size_t clipped = 0;
+/// What is added up down the columns of one row of cells.
+struct ColumnSums {
+    std::vector<float> along[4];  ///< absolute second differences along 0, 45, 90, 135 degrees
+    std::vector<float> luma, light, clipped;
+    explicit ColumnSums(int width) : luma(std::size_t(width)), light(luma), clipped(luma) {
+        for (auto& sums : along) sums.resize(std::size_t(width));
+    }
 };
 
-/// Second differences of one row in four directions; the measure of modified_laplacian() is the sum of those
-/// along 0 and 90 degrees. `rows` are the row and those kLag above and below, with kLag mirrored pixels at
-/// both ends. Light at full scale counts nothing.
-MOORHAZE_CLONES void differences(const float* const rows[3], int begin, int end, float* const along[4]) {
-    const float *above = rows[0], *row = rows[1], *below = rows[2];
-    for (int x = begin; x < end; ++x) {
+/// Adds one row: second differences in four directions (the measure of modified_laplacian() is the sum of
+/// those along 0 and 90 degrees), luma, light and what is clipped. `rows` are the row and those kLag above
+/// and below, with kLag mirrored pixels at both ends. Light at full scale counts nothing.
+MOORHAZE_CLONES void add_columns(const float* above, const float* row, const float* below, int width,
+                                 float* const along[4], float* luma, float* light, float* clipped) {
+    for (int x = 0; x < width; ++x) {
         const float twice = 2 * row[x], counts = row[x] > kClipped ? 0.0f : 1.0f;
-        along[0][x] = counts * std::abs(twice - row[x - kLag] - row[x + kLag]);
-        along[1][x] = counts * std::abs(twice - above[x - kLag] - below[x + kLag]);
-        along[2][x] = counts * std::abs(twice - above[x] - below[x]);
-        along[3][x] = counts * std::abs(twice - above[x + kLag] - below[x - kLag]);
+        along[0][x] += counts * std::abs(twice - row[x - kLag] - row[x + kLag]);
+        along[1][x] += counts * std::abs(twice - above[x - kLag] - below[x + kLag]);
+        along[2][x] += counts * std::abs(twice - above[x] - below[x]);
+        along[3][x] += counts * std::abs(twice - above[x + kLag] - below[x - kLag]);
+        luma[x] += row[x];
+        light[x] += row[x] * row[x];
+        clipped[x] += 1 - counts;
     }
 }
 
-void add_row(const cv::Mat1f& luma, int y, int cell, std::vector<CellSums>& cells) {
+void add_row(const cv::Mat1f& luma, int y, ColumnSums& sums) {
     const int width = luma.cols;
-    thread_local std::vector<float> padded[3], along[4];
+    thread_local std::vector<float> padded[3];
     const float* rows[3];
     for (int k = 0; k < 3; ++k) {
         const float* from = luma[mirrored(y + (k - 1) * kLag, luma.rows)];
@@ -71,23 +76,10 @@ void add_row(const cv::Mat1f& luma, int y, int cell, std::vector<CellSums>& cell
         }
         rows[k] = padded[k].data() + kLag;
     }
-    float* out[4];
-    for (int way = 0; way < 4; ++way) {
-        along[way].resize(std::size_t(width));
-        out[way] = along[way].data();
-    }
-    differences(rows, 0, width, out);
-    const float* row = luma[y];
-    for (std::size_t column = 0; column < cells.size(); ++column) {
-        CellSums& own = cells[column];
-        const int begin = int(column) * cell, end = std::min(width, begin + cell);
-        for (int x = begin; x < end; ++x) {
-            for (int way = 0; way < 4; ++way) own.along[way] += along[way][std::size_t(x)];
-            own.luma += row[x];
-            own.light += row[x] * row[x];
-            own.clipped += row[x] > kClipped;
-        }
-    }
+    float* const along[4] = {sums.along[0].data(), sums.along[1].data(), sums.along[2].data(),
+                             sums.along[3].data()};
+    add_columns(rows[0], rows[1], rows[2], width, along, sums.luma.data(), sums.light.data(),
+                sums.clipped.data());
 }
 
 /// A missing step shows as two neighbours that are as unlike as elsewhere only more distant frames are.
@@ -157,19 +149,21 @@ Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job) 
     std::vector<double> light_of_row(std::size_t(rows), 0.0);
     std::vector<std::size_t> clipped_of_row(std::size_t(rows), 0);
     for_rows(rows, job.quiet(), [&](int row) {
-        std::vector<CellSums> sums(std::size_t(columns), CellSums{});
-        for (int y = row * cell; y < std::min(luma.rows, (row + 1) * cell); ++y) add_row(luma, y, cell, sums);
+        ColumnSums sums(luma.cols);
+        for (int y = row * cell; y < std::min(luma.rows, (row + 1) * cell); ++y) add_row(luma, y, sums);
         for (int column = 0; column < columns; ++column) {
-            const CellSums& own = sums[std::size_t(column)];
-            const int pixels = (std::min(luma.cols, (column + 1) * cell) - column * cell) *
-                               (std::min(luma.rows, (row + 1) * cell) - row * cell);
-            profile.light(row, column) = own.light / float(pixels);
-            const float scale = 1 / (float(pixels) * (own.luma / float(pixels) + 0.03f));
-            cv::Vec4f directed(own.along[0], own.along[1], own.along[2], own.along[3]);
-            profile.directed(row, column) = directed * scale;
-            profile.sharpness(row, column) = (own.along[0] + own.along[2]) * scale;
-            light_of_row[std::size_t(row)] += own.light;
-            clipped_of_row[std::size_t(row)] += own.clipped;
+            const int begin = column * cell, end = std::min(luma.cols, begin + cell);
+            const auto sum = [&](const std::vector<float>& values) {
+                return std::accumulate(values.begin() + begin, values.begin() + end, 0.0f);
+            };
+            const float pixels = float((end - begin) * (std::min(luma.rows, (row + 1) * cell) - row * cell));
+            const float light = sum(sums.light), scale = 1 / (pixels * (sum(sums.luma) / pixels + 0.03f));
+            cv::Vec4f& directed = profile.directed(row, column);
+            for (int way = 0; way < 4; ++way) directed[way] = sum(sums.along[way]) * scale;
+            profile.light(row, column) = light / pixels;
+            profile.sharpness(row, column) = directed[0] + directed[2];
+            light_of_row[std::size_t(row)] += double(light);
+            clipped_of_row[std::size_t(row)] += std::size_t(sum(sums.clipped));
         }
     });
     // In a close-up most of the picture is out of focus: its quiet fifth shows the noise.

@@ -18,11 +18,13 @@ constexpr float kStepsPerDouble = 24, kFaintest = 0.002f;
 /// A frame counts half when it is this many steps less sharp than the sharpest.
 constexpr double kHalvedAfter = 5;
 constexpr double kNeighbourhood = 2.5;  ///< sigma in preview pixels
-constexpr int kRegisterLongSide = 600;
+constexpr int kRegisterLongSide = 400;
 constexpr int kFullPreviews = 100;
 constexpr unsigned char kNotCovered = 128;
-/// A place tells its depth when its sharpest frame stands this many steps above its usual one.
-constexpr int kStandsOut = 20;
+/// Reach of a pointed place in preview pixels, each way.
+constexpr int kPointed = 4;
+/// A place tells its depth when its sharpest frame is so many times as sharp as its usual one.
+constexpr double kStandsOut = 1.5;
 /// Share of the places along a line that may tell another depth, at each end.
 constexpr double kStrays = 0.05;
 
@@ -133,18 +135,37 @@ int QuickMerge::sharpest_at(double across, double down, int shown) const {
 }
 
 QuickMerge::Peak QuickMerge::peak_at(cv::Point at) const {
-    Peak peak;
-    int most = 0;
-    std::vector<int> all;
+    // A finger points at more than a pixel: the mean of what lies around it, in linear sharpness.
+    std::vector<double> curve(laid_.size(), -1);
     for (std::size_t i = 0; i < laid_.size(); ++i) {
-        if (laid_[i].sharpness.empty()) continue;
-        const int own = laid_[i].sharpness(at);
-        all.push_back(own);
-        if (own > most) most = own, peak.frame = int(i);
+        const cv::Mat1b& own = laid_[i].sharpness;
+        if (own.empty()) continue;
+        double sum = 0;
+        int covered = 0;
+        for (int down = -kPointed; down <= kPointed; down += kPointed / 2)
+            for (int across = -kPointed; across <= kPointed; across += kPointed / 2) {
+                const cv::Point place = at + cv::Point(across, down);
+                if (!cv::Rect({}, size_).contains(place) || own(place) == 0) continue;
+                sum += std::exp2(own(place) / double(kStepsPerDouble));
+                ++covered;
+            }
+        if (covered > 0) curve[i] = sum / covered;
+    }
+    // Noise makes single frames stand out; focus comes and goes over several.
+    Peak peak;
+    double most = 0;
+    std::vector<double> all;
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+        if (curve[i] < 0) continue;
+        double sum = 2 * curve[i], weight = 2;
+        for (const std::size_t beside : {i - 1, i + 1})
+            if (beside < curve.size() && curve[beside] >= 0) sum += curve[beside], weight += 1;
+        all.push_back(sum / weight);
+        if (sum / weight > most) most = sum / weight, peak.frame = int(i);
     }
     if (all.empty()) return peak;
     std::nth_element(all.begin(), all.begin() + std::ptrdiff_t(all.size() / 2), all.end());
-    peak.stands_out = all.size() < 3 || most - all[all.size() / 2] >= kStandsOut;
+    peak.stands_out = all.size() < 3 || most >= kStandsOut * all[all.size() / 2];
     return peak;
 }
 

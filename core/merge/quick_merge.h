@@ -21,8 +21,8 @@ class PreviewShelf {
     std::vector<cv::Mat3b> pictures_;
 };
 
-/// Lays previews of frames over each other, roughly: for looking, not for delivering. Half their size is
-/// enough for that.
+/// Lays previews of frames over each other, roughly: for looking, not for delivering. A size of
+/// 400 px is enough for that.
 /// @param previews  RGB, all of one size; empty ones stand for unreadable frames.
 /// @return  in preview pixels; unreadable frames are not registered. Thread-safe. @throws Cancelled.
 SeriesGeometry register_previews(const std::vector<cv::Mat3b>& previews, const Job& job);

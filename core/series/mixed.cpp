@@ -20,6 +20,10 @@ std::string kind_of(FileFormat format) {
             return "PNG";
         case FileFormat::raw:
             return "raw";
+        case FileFormat::heif:
+            return "HEIF";
+        case FileFormat::jxl:
+            return "JPEG XL";
     }
     return {};
 }

@@ -132,9 +132,9 @@ void Session::set_reference(int frame) {
     change_selection(to, QStringLiteral("reference frame"));
 }
 
-int Session::sharpest_frame_at(double across, double down) const {
+int Session::sharpest_frame_at(double across, double down, int shown) const {
     if (quick_)
-        if (const int frame = quick_->sharpest_at(across, down, current_frame_); frame >= 0) return frame;
+        if (const int frame = quick_->sharpest_at(across, down, shown); frame >= 0) return frame;
     // While frames are still being shot there are only profiles.
     int best = -1;
     float most = -1;
@@ -144,8 +144,8 @@ int Session::sharpest_frame_at(double across, double down) const {
     return best;
 }
 
-std::optional<FrameRange> Session::range_along(const std::vector<cv::Point2d>& places) const {
-    return quick_ ? quick_->range_along(places, current_frame_, kSpareFrames) : std::nullopt;
+std::optional<FrameRange> Session::range_along(const std::vector<cv::Point2d>& places, int shown) const {
+    return quick_ ? quick_->range_along(places, shown, kSpareFrames) : std::nullopt;
 }
 
 void Session::save_frame(const std::filesystem::path& file, const WriteSettings& settings) {

@@ -86,10 +86,12 @@ class Session : public QObject {
     void accept_suggestions();
     int reference() const;
     void set_reference(int frame);
-    /// Index of the frame that is sharpest at a place of the picture (0..1 across and down); -1 if unknown.
-    int sharpest_frame_at(double across, double down) const;
+    static constexpr int kReferencePlane = -1;
+    /// Index of the frame that is sharpest at a place (0..1 across and down); -1 if unknown.
+    /// @param shown  the frame that the place was pointed at in, or kReferencePlane.
+    int sharpest_frame_at(double across, double down, int shown) const;
     /// The range that has sharp what lies along a line of places, with a frame to spare at both ends.
-    std::optional<FrameRange> range_along(const std::vector<cv::Point2d>& places) const;
+    std::optional<FrameRange> range_along(const std::vector<cv::Point2d>& places, int shown) const;
     // The order, each one step of undo. Results know frames by their numbers, so that there must be none.
     void put_in_order();  ///< as order() suggests
     void turn_round();

@@ -371,10 +371,15 @@ void MainWindow::point_at(QPointF place, bool sound) {
     if (!sound && session_.stage() <= Stage::cull) {
         const cv::Size size = session_.series().size();
         const int frame =
-            session_.sharpest_frame_at((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height);
+            session_.sharpest_frame_at((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height,
+                                       pointed_frame());
         if (frame >= 0) session_.set_current_frame(frame);
     }
     drop_sounding(place);
+}
+
+int MainWindow::pointed_frame() const {
+    return shows_quick_look() ? Session::kReferencePlane : session_.current_frame();
 }
 
 void MainWindow::keep_along(const QList<QPointF>& places) {
@@ -385,7 +390,7 @@ void MainWindow::keep_along(const QList<QPointF>& places) {
     for (const QPointF& place : places)
         along.emplace_back((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height);
     if (along.size() > 1) {
-        const auto range = session_.range_along(along);
+        const auto range = session_.range_along(along, pointed_frame());
         if (!range)
             return session_.tell(tr("The frames are still being looked at; try again in a moment."), true);
         session_.set_range(*range);
@@ -394,7 +399,7 @@ void MainWindow::keep_along(const QList<QPointF>& places) {
                                  .arg(range->last + 1),
                              false);
     }
-    const int frame = session_.sharpest_frame_at(along[0].x, along[0].y);
+    const int frame = session_.sharpest_frame_at(along[0].x, along[0].y, pointed_frame());
     if (frame < 0) return;
     const FrameRange range = session_.series().range;
     const bool near = std::abs(frame - range.first) <= std::abs(frame - range.last);

@@ -93,6 +93,7 @@ class MainWindow : public QMainWindow {
     void keep_along(const QList<QPointF>& places);
     void ask_to_save_frame();
     bool shows_quick_look() const;
+    int pointed_frame() const;  ///< whose places the picture shows
 
     // What is shown.
     void show_stage();

@@ -123,11 +123,12 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
 
     // Pointing shows the frame that is sharpest there.
     const QPoint middle(view.width() / 2, view.height() / 2);
+    const int shown = session.current_frame();
     QTest::mouseClick(&view, Qt::LeftButton, {}, middle);
     const cv::Size size = session.series().size();
     const QPointF place = view.to_plane(middle);
     CHECK(session.current_frame() ==
-          session.sharpest_frame_at((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height));
+          session.sharpest_frame_at((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height, shown));
     CHECK(main->sounding().is_open());
 
     QTest::keyClick(main.get(), Qt::Key_Return, Qt::ControlModifier);

@@ -39,6 +39,41 @@ TEST_CASE("libtiff's own tools find nothing to complain about in our TIFFs", "[o
     CHECK_THAT(plane.text, Catch::Contains("IEEE floating point") && !Catch::Contains("Warning"));
 }
 
+TEST_CASE("HEIF and JPEG XL that others write are read with their shooting data", "[outside]") {
+    // Debian's libheif-examples (heif-enc) and libjxl-tools (cjxl); both carry a JPEG's shooting data over.
+    const test::Scratch scratch;
+    const Picture picture = test::colourful({160, 96}, 8, false);
+    ShootingData data;
+    data.f_number = 8;
+    data.focus_distance_m = 0.21;
+    data.taken = "2026-09-12 07:31:05";
+    data.exif = exif_block(data, 160);
+    const auto jpeg = (scratch / "a.jpg").string(), png = (scratch / "a.png").string();
+    write_picture(jpeg, picture, data, {FileFormat::jpeg, 8, 98, true, {}}, {});
+    write_picture(png, picture, {}, {FileFormat::png, 8, 90, true, {}}, {});
+    REQUIRE(run("heif-enc -q 95 " + jpeg + " -o " + (scratch / "a.heic").string()).code == 0);
+    REQUIRE(run("cjxl " + jpeg + " " + (scratch / "a.jxl").string()).code == 0);
+    REQUIRE(run("cjxl " + png + " " + (scratch / "lossless.jxl").string() + " -d 0").code == 0);
+    CHECK(cv::norm(read_picture(scratch / "lossless.jxl").pixels, picture.pixels, cv::NORM_INF) == 0);
+    for (const char* name : {"a.heic", "a.jxl"}) {
+        INFO(name);
+        const PictureInfo info = read_picture_info(scratch / name);
+        CHECK(info.width == 160);
+        CHECK(info.height == 96);
+        CHECK(info.warning.empty());
+        CHECK(info.shooting.f_number.value_or(0) == Approx(8));
+        CHECK(info.shooting.focus_distance_m.value_or(0) == Approx(0.21));
+        CHECK(info.shooting.taken.value_or("") == "2026-09-12 07:31:05");
+        const Picture back = read_picture(scratch / name), source = read_picture(jpeg);
+        REQUIRE(back.pixels.size() == picture.pixels.size());
+        // Lossy both: some steps of 255 on the mean.
+        CHECK(cv::norm(back.pixels, source.pixels, cv::NORM_L1) / double(3 * picture.pixels.total()) < 6);
+        const std::string bytes = test::read_all(scratch / name);
+        test::write_all(scratch / (std::string("cut-") + name), bytes.substr(0, bytes.size() / 2));
+        CHECK_THROWS_AS(read_picture(scratch / (std::string("cut-") + name)), FileError);
+    }
+}
+
 TEST_CASE("strips, tiles, LZW, Deflate and uncompressed TIFFs of others give the same pixels", "[outside]") {
     const test::Scratch scratch;
     for (const int bits : {8, 16}) {

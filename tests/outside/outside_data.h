@@ -11,4 +11,9 @@ inline std::filesystem::path skimage_folder() {
     return "/usr/lib/python3/dist-packages/skimage";
 }
 
+/// What tools/outside-data fetched.
+inline std::filesystem::path outside_folder() {
+    return MOORHAZE_OUTSIDE_DATA;
+}
+
 }  // namespace moorhaze::test

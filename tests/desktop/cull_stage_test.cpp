@@ -1,0 +1,323 @@
+// Bring in and Cull in the real window: cards, order, quick merge, pointing at depth, single frames.
+#include <QCheckBox>
+#include <QDoubleSpinBox>
+#include <QFileDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPushButton>
+#include <QSlider>
+#include <QTimer>
+#include <random>
+
+#include "core/files/exif_block.h"
+#include "desktop/tray/plan_tray.h"
+#include "desktop/tray/tray_parts.h"
+#include "desktop/view/bars.h"
+#include "desktop/view/depth_line.h"
+#include "desktop/view/picture_view.h"
+#include "tests/desktop/waiting.h"
+#include "tests/support/dng.h"
+#include "tests/support/series_files.h"
+
+using namespace moorhaze;
+using namespace moorhaze::desktop;
+using test::settle;
+using test::wait_until;
+
+namespace {
+
+constexpr int kStrips = 10;
+const cv::Size kSize{640, 300};
+
+std::unique_ptr<MainWindow> window() {
+    auto made = std::make_unique<MainWindow>();
+    made->show();
+    made->activateWindow();
+    REQUIRE(QTest::qWaitForWindowActive(made.get()));
+    return made;
+}
+
+template <class Widget>
+Widget* named(QWidget& in, const char* name) {
+    auto* found = in.findChild<Widget*>(QString::fromLatin1(name));
+    REQUIRE(found);
+    return found;
+}
+
+void click(QPushButton* button) {
+    REQUIRE(button->isVisible());
+    REQUIRE(button->isEnabled());
+    QTest::mouseClick(button, Qt::LeftButton);
+}
+
+/// Frames of a strip series in any order, without focus distances, as JPEG; the k-th file shows frame
+/// order[k].
+QString write_strips(const test::Scratch& scratch, const char* folder, const std::vector<int>& order,
+                     int first_second = 0) {
+    const auto pictures = test::strip_series(kSize, kStrips);
+    std::filesystem::create_directories(scratch / folder);
+    for (std::size_t k = 0; k < order.size(); ++k) {
+        ShootingData data;
+        char text[40];
+        std::snprintf(text, sizeof text, "2026-09-12 08:%02d:%02d", (first_second + 3 * int(k)) / 60,
+                      (first_second + 3 * int(k)) % 60);
+        data.taken = text;
+        data.exif = exif_block(data, kSize.width);
+        std::snprintf(text, sizeof text, "f%02d.jpg", int(k) + 1);
+        write_picture(scratch / folder / text, with_bits(pictures[std::size_t(order[k])], 8), data,
+                      {FileFormat::jpeg, 8, 95, true, {}}, {});
+    }
+    return QString::fromStdString((scratch / folder).string());
+}
+
+std::vector<int> rising() {
+    std::vector<int> order;
+    for (int i = 0; i < kStrips; ++i) order.push_back(i);
+    return order;
+}
+
+void open(MainWindow& main, const QString& folder) {
+    main.open_paths({folder});
+    wait_until([&] { return main.session().is_profiled(); });
+    settle(main);
+}
+
+/// Middle of a strip in the widget.
+QPoint strip_place(MainWindow& main, double strip) {
+    return main.picture_view()
+        .to_widget(QPointF((strip + 0.5) / kStrips * kSize.width, kSize.height / 2.0))
+        .toPoint();
+}
+
+double mean_difference(const QImage& one, const QImage& other) {
+    double sum = 0;
+    for (int y = 0; y < one.height(); ++y)
+        for (int x = 0; x < one.width(); ++x)
+            sum += std::abs(qGreen(one.pixel(x, y)) - qGreen(other.pixel(x, y)));
+    return sum / (double(one.width()) * one.height());
+}
+
+std::vector<std::string> names(const Session& session) {
+    std::vector<std::string> list;
+    for (const Frame& frame : session.series().frames) list.push_back(frame.path.filename().string());
+    return list;
+}
+
+}  // namespace
+
+TEST_CASE("drawing across the picture keeps what was drawn over, a click moves the nearer limit",
+          "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    open(*main, write_strips(scratch, "strips", rising()));
+    Session& session = main->session();
+    auto& view = main->picture_view();
+    click(named<QPushButton>(*main, "keep"));
+    CHECK(view.line_drawing());
+    QTest::mousePress(&view, Qt::LeftButton, {}, strip_place(*main, 3));
+    for (double strip = 3; strip <= 6; strip += 0.1) QTest::mouseMove(&view, strip_place(*main, strip));
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, strip_place(*main, 6));
+    CHECK(session.series().range == FrameRange{2, 7});  // strips 3 to 6, one to spare
+    CHECK_FALSE(view.line_drawing());
+    CHECK_FALSE(named<QPushButton>(*main, "keep")->isChecked());
+    QTest::keyClick(main.get(), Qt::Key_Z, Qt::ControlModifier);
+    CHECK(session.series().range == FrameRange{0, 9});
+
+    QTest::keyClick(main.get(), Qt::Key_K);
+    QTest::mouseClick(&view, Qt::LeftButton, {}, strip_place(*main, 2));
+    CHECK(session.series().range == FrameRange{2, 9});
+    CHECK(session.current_frame() == 2);
+    QTest::keyClick(main.get(), Qt::Key_K);
+    QTest::mouseClick(&view, Qt::LeftButton, {}, strip_place(*main, 7));
+    CHECK(session.series().range == FrameRange{2, 7});
+    // Escape gives it up, and the left button pans again.
+    QTest::keyClick(main.get(), Qt::Key_K);
+    QTest::keyClick(main.get(), Qt::Key_Escape);
+    CHECK_FALSE(view.line_drawing());
+}
+
+TEST_CASE("the quick merge shows the range and follows its handles", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    open(*main, write_strips(scratch, "strips", rising()));
+    auto& view = main->picture_view();
+    const QImage frame = view.grab().toImage();
+    QTest::keyClick(main.get(), Qt::Key_Q);
+    CHECK(named<QPushButton>(*main, "quickLook")->isChecked());
+    settle(*main);
+    const QImage whole = view.grab().toImage();
+    CHECK(mean_difference(frame, whole) > 1);
+    // The far handle dragged to the middle: the far half turns soft, the near half stays.
+    auto& line = main->depth_line();
+    QTest::mousePress(&line, Qt::LeftButton, {}, line.handle_rect(true).center().toPoint());
+    QTest::mouseMove(&line, QPoint(95, int(line.y_of(4.5))));
+    wait_until([&] { return main->quick_look().is_settled(); });
+    QTest::mouseRelease(&line, Qt::LeftButton, {}, QPoint(95, int(line.y_of(4.5))));
+    settle(*main);
+    CHECK(main->session().series().range == FrameRange{0, 4});
+    const QImage half = view.grab().toImage();
+    const QRect near(strip_place(*main, 0.5).x(), strip_place(*main, 0).y() - 60, 150, 120),
+        far(strip_place(*main, 7).x(), strip_place(*main, 0).y() - 60, 150, 120);
+    CHECK(mean_difference(whole.copy(far), half.copy(far)) > 3);
+    CHECK(mean_difference(whole.copy(near), half.copy(near)) < 1);
+    click(named<QPushButton>(*main, "quickLook"));
+    settle(*main);
+    CHECK_FALSE(main->quick_look().is_on());
+}
+
+TEST_CASE("frames out of order are told, put in order by a key, and moved by hand", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    auto order = rising();
+    std::shuffle(order.begin(), order.end(), std::mt19937(4));
+    open(*main, write_strips(scratch, "strips", order));
+    Session& session = main->session();
+    auto* warning = named<QLabel>(*main, "order");
+    CHECK(warning->isVisible());
+    CHECK(warning->text().contains("out of order"));
+    const auto before = names(session);
+    session.set_used(0, false);
+    const std::string left_out = before[0];
+
+    QTest::keyClick(main.get(), Qt::Key_O);
+    wait_until([&] { return !session.jobs().busy(); });
+    settle(*main);
+    std::vector<int> found;
+    for (const std::string& name : names(session))
+        found.push_back(order[std::size_t(std::stoi(name.substr(1))) - 1]);
+    if (found.front() > found.back()) std::reverse(found.begin(), found.end());
+    CHECK(found == rising());
+    CHECK_FALSE(warning->isVisible());
+    for (const Frame& frame : session.series().frames)
+        CHECK(frame.used == (frame.path.filename() != left_out));
+    QTest::keyClick(main.get(), Qt::Key_Z, Qt::ControlModifier);
+    settle(*main);
+    CHECK(names(session) == before);
+    CHECK_FALSE(session.series().frames[0].used);
+
+    session.set_current_frame(3);
+    QTest::keyClick(main.get(), Qt::Key_PageUp, Qt::ControlModifier);
+    settle(*main);
+    CHECK(session.current_frame() == 4);
+    CHECK(names(session)[4] == before[3]);
+    CHECK(names(session)[3] == before[4]);
+    QTest::keyClick(main.get(), Qt::Key_R, Qt::ControlModifier);
+    settle(*main);
+    CHECK(names(session)[5] == before[3]);
+}
+
+TEST_CASE("a card of two series is listed, opened by a click, cut and joined by hand", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    write_strips(scratch, "card/heath-1", rising());
+    write_strips(scratch, "card/heath-2", {0, 1, 2, 3, 4, 5}, 600);
+    open(*main, QString::fromStdString((scratch / "card").string()));
+    Session& session = main->session();
+    CHECK(session.stage() == Stage::plan);
+    auto* list = named<QListWidget>(*main, "seriesFound");
+    REQUIRE(list->isVisible());
+    REQUIRE(list->count() == 2);
+    CHECK(list->item(0)->text().contains("heath-1"));
+    CHECK(list->item(1)->text().contains("6 frames, another folder"));
+    wait_until([&] { return !list->item(1)->icon().isNull(); });
+
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(1)).center());
+    wait_until([&] { return session.series().count() == 6 && session.is_profiled(); });
+    CHECK(session.card_place() == 1);
+    session.set_current_frame(2);
+    click(named<QPushButton>(*main, "cutSeries"));
+    wait_until([&] { return session.series().count() == 2 && session.is_profiled(); });
+    CHECK(list->count() == 3);
+    click(named<QPushButton>(*main, "joinSeries"));
+    wait_until([&] { return session.series().count() == 6 && session.is_profiled(); });
+    CHECK(list->count() == 2);
+    CHECK_FALSE(named<QPushButton>(*main, "joinSeries")->isEnabled());
+}
+
+TEST_CASE("the frame shown is saved alone, and read back the same", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    open(*main, write_strips(scratch, "strips", rising()));
+    main->session().set_current_frame(6);
+    const QString file = QString::fromStdString((scratch / "alone.png").string());
+    QTimer::singleShot(300, qApp, [file] {
+        auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+        REQUIRE(dialog);
+        auto* name = dialog->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
+        REQUIRE(name);
+        name->setText(file);
+        QTest::keyClick(name, Qt::Key_Return);
+    });
+    qApp->setAttribute(Qt::AA_DontUseNativeDialogs);
+    click(named<QPushButton>(*main, "saveFrame"));
+    wait_until([&] { return QFileInfo::exists(file) && !main->session().jobs().busy(); });
+    const Picture saved = read_picture(file.toStdString()),
+                  frame = read_picture(main->session().series().frames[6].path);
+    CHECK(saved.bits() == 8);
+    CHECK(cv::norm(saved.pixels, frame.pixels, cv::NORM_INF) == 0);
+    CHECK(main->notice().text().contains("Frame 7 was saved"));
+}
+
+TEST_CASE("how much is marked as sharp can be set", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    open(*main, write_strips(scratch, "strips", rising()));
+    QTest::keyClick(main.get(), Qt::Key_M);
+    settle(*main);
+    auto* reach = named<ValueRow>(*main, "marksReach");
+    CHECK(reach->isVisible());
+    reach->field()->setValue(0);
+    settle(*main);
+    const QImage few = main->picture_view().grab().toImage();
+    reach->field()->setValue(100);
+    settle(*main);
+    const QImage many = main->picture_view().grab().toImage();
+    CHECK(mean_difference(few, many) > 1);
+}
+
+TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are told", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto pictures = test::strip_series({320, 160}, 6);
+    for (int i = 0; i < 6; ++i) {
+        const cv::Mat3w pixels = pictures[std::size_t(i)].pixels;
+        test::DngSettings settings;
+        settings.size = {320, 160};
+        if (i == 4) settings.neutral = {0.45f, 1, 0.7f};
+        test::write_dng(scratch / ("f" + std::to_string(i) + ".dng"), settings, [&](int x, int y) {
+            const double value = std::pow(pixels(y, x)[1] / 65535.0, 2.2);
+            return cv::Vec3d(value, value, value);
+        });
+    }
+    const auto main = window();
+    open(*main, QString::fromStdString(scratch.folder().string()));
+    CHECK(main->session().series().count() == 6);
+    CHECK(main->session().profile().share[2] > 0.05);
+    auto* mixed = named<QLabel>(*main, "mixed");
+    CHECK(mixed->isVisible());
+    CHECK(mixed->text().contains("White balances noted in raw files differ"));
+    CHECK(mixed->text().contains("frame 5"));
+    // The picture is there, not grey: the strips' texture varies.
+    const QImage shown = main->picture_view().grab().toImage();
+    const QPoint middle(shown.width() / 2, shown.height() / 2);
+    CHECK(mean_difference(shown.copy(QRect(middle, QSize(60, 60))),
+                          shown.copy(QRect(middle + QPoint(31, 17), QSize(60, 60)))) > 2);
+}
+
+TEST_CASE("with a result the order stays, and the person is told why", "[desktop][cull]") {
+    const test::Scratch scratch;
+    const auto main = window();
+    open(*main, write_strips(scratch, "strips", rising()));
+    Session& session = main->session();
+    QTest::keyClick(main.get(), Qt::Key_Return, Qt::ControlModifier);
+    wait_until([&] { return session.result() != nullptr; });
+    settle(*main);
+    const auto before = names(session);
+    session.turn_round();
+    CHECK(names(session) == before);
+    CHECK(main->notice().text().contains("export and drop them first"));
+    session.drop_result(session.result()->id);
+    session.turn_round();
+    settle(*main);
+    CHECK(names(session).front() == before.back());
+}
