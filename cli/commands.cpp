@@ -32,9 +32,36 @@ void FramesArgument::add_to(CLI::App& command) {
         .add_option("--series", series,
                     "Which series, where a folder holds several; inspect says their numbers")
         ->check(CLI::PositiveNumber);
+    command.add_option("--red", development.red, "Raw files: white balance, red against green")
+        ->check(CLI::Range(0.05, 20.0));
+    command.add_option("--blue", development.blue, "Raw files: white balance, blue against green")
+        ->check(CLI::Range(0.05, 20.0));
+    command.add_option("--exposure", development.exposure_ev, "Raw files: brightens all frames, EV")
+        ->check(CLI::Range(-4.0, 4.0));
+    command.add_option("--black", development.black_shift, "Raw files: raises the black point, 0..0.5")
+        ->check(CLI::Range(0.0, 0.5));
+    command.add_option("--white", development.white_shift, "Raw files: lowers the white point, 0..0.5")
+        ->check(CLI::Range(0.0, 0.5));
+    command.add_option("--demosaic", demosaic, "Raw files: bilinear, ppg or ahd")
+        ->check(CLI::IsMember({"bilinear", "ppg", "ahd"}));
 }
 
 namespace {
+
+/// What was typed goes before what the frames note.
+void develop_as_typed(Series& series, const FramesArgument& frames) {
+    const Development& typed = frames.development;
+    for (Frame& frame : series.frames) {
+        Development& own = frame.development;
+        if (typed.red > 0) own.red = typed.red;
+        if (typed.blue > 0) own.blue = typed.blue;
+        own.exposure_ev = typed.exposure_ev;
+        own.black_shift = typed.black_shift;
+        own.white_shift = typed.white_shift;
+        if (frames.demosaic == "bilinear") own.demosaic = Demosaic::bilinear;
+        if (frames.demosaic == "ppg") own.demosaic = Demosaic::ppg;
+    }
+}
 
 void tell(const std::vector<std::string>& problems, const std::vector<std::string>& notes,
           const Common& common) {
@@ -54,6 +81,7 @@ OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common) {
     if (frames.series == 0 && !names_folder(frames.files)) {
         OpenedSeries opened = open_series({frames.files.begin(), frames.files.end()}, {});
         tell(opened.problems, opened.notes, common);
+        develop_as_typed(opened.series, frames);
         return opened;
     }
     std::vector<FoundSeries> found;
@@ -78,6 +106,7 @@ std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const 
     std::vector<OpenedSeries> all;
     for (const FoundSeries& series : card.series) {
         all.push_back(make_series(series.frames));
+        develop_as_typed(all.back().series, frames);
         tell(all.back().problems, all.back().notes, common);
     }
     all[0].problems.insert(all[0].problems.begin(), card.problems.begin(), card.problems.end());

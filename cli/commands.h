@@ -52,7 +52,9 @@ class Clock {
 /// FRAMES and which series of them is meant.
 struct FramesArgument {
     std::vector<std::string> files;
-    int series = 0;  ///< counts from 1; 0: the only one
+    int series = 0;           ///< counts from 1; 0: the only one
+    Development development;  ///< typed values replace those of the middle frame
+    std::string demosaic;
     void add_to(CLI::App& command);
 };
 

@@ -53,6 +53,9 @@ class Session : public QObject {
     const std::vector<FoundSeries>& card() const { return card_; }
     int card_place() const { return card_place_; }  ///< of the series that is open; -1: none of them
     void open_from_card(int place);
+    /// Develops the raw files of the open series anew, all alike; results are dropped, since their frames are
+    /// no longer these.
+    void develop(const Development& development);
     /// Cuts the open series in two before the frame shown, or joins it with the next one; the first part is
     /// opened. One step of undo would have to bring back what was made of it: there is none.
     void cut_here();

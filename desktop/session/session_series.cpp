@@ -64,6 +64,17 @@ void Session::open_from_card(int place) {
     emit card_changed();
 }
 
+void Session::develop(const Development& development) {
+    if (!has_series()) return;
+    jobs_.cancel();
+    Series series = series_;
+    for (Frame& frame : series.frames) frame.development = development;
+    const int shown = current_frame_;
+    replace_series(std::move(series), problems_);
+    set_current_frame(shown);
+    start_profiling();
+}
+
 void Session::cut_here() {
     if (card_place_ < 0 || current_frame_ < 1) return;
     // The card's frames stand as they were found, the open series perhaps the other way round.

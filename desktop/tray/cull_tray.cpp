@@ -55,7 +55,7 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
     keep_->setObjectName(QStringLiteral("keep"));
     quick_->setObjectName(QStringLiteral("quickLook"));
     for (QPushButton* button : {keep_, quick_}) button->setCheckable(true);
-    add_quiet(tr("Click a place in the picture: the frame that is sharpest there is shown."));
+    hint_ = add_quiet(tr("Click a place in the picture: the frame that is sharpest there is shown."));
     add_hairline();
     add_section(tr("Frame shown"));
     this_frame_ = add_line({});
@@ -159,7 +159,6 @@ void CullTray::refresh() {
         any_left = any_left || !suggestion.done;
     }
     list_->setVisible(!found.empty());
-    list_->setFixedHeight(std::min(3, int(found.size())) * 52 + 4);
     none_->setVisible(found.empty());
     none_->setText(!open                     ? tr("Open a series first (Ctrl+O).")
                    : !session_.is_profiled() ? tr("The frames are being looked at.")
@@ -176,6 +175,10 @@ void CullTray::refresh() {
     put_in_order_->setVisible(order.needs_repair());
     mixed_->setText(session_.mixed().mid(0, 2).join('\n'));
     mixed_->setVisible(!session_.mixed().isEmpty());
+    // Where there is much to tell, the usual next step stays in sight.
+    const bool warned = !gaps.isEmpty() || !order_->text().isEmpty() || !session_.mixed().isEmpty();
+    list_->setFixedHeight(std::min(warned ? 2 : 3, int(found.size())) * 52 + 4);
+    hint_->setVisible(!warned && found.empty());
     for (QWidget* widget : std::initializer_list<QWidget*>{near_, far_, toggle_, save_, merge_, reference_})
         widget->setEnabled(open);
     for (QWidget* widget : {keep_, quick_}) widget->setEnabled(session_.quick_merge() != nullptr);

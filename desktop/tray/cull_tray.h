@@ -37,7 +37,7 @@ class CullTray : public Tray {
     void refresh();
     Session& session_;
     QListWidget* list_;
-    QLabel *none_, *gaps_, *order_, *mixed_, *range_, *this_frame_, *suggested_;
+    QLabel *none_, *gaps_, *order_, *mixed_, *range_, *this_frame_, *suggested_, *hint_;
     QPushButton *accept_, *next_suggestion_, *put_in_order_, *toggle_, *save_, *near_, *far_, *keep_, *quick_,
         *merge_;
     ValueRow* reach_;

@@ -9,10 +9,16 @@
 #include <algorithm>
 
 #include "desktop/session/facts.h"
+#include "desktop/tray/raw_page.h"
 #include "desktop/tray/setup_page.h"
 #include "desktop/tray/shoot_page.h"
 
 namespace moorhaze::desktop {
+namespace {
+
+constexpr int kSeriesRow = 74;  ///< a picture, or three lines of text
+
+}  // namespace
 
 PlanTray::PlanTray(Session& session, ShootDesk& desk, QWidget* parent)
     : Tray(tr("Plan"), parent), session_(session), desk_(desk), switch_(new QButtonGroup(this)) {
@@ -111,6 +117,9 @@ QWidget* PlanTray::make_bring_in() {
     facts_->setObjectName(QStringLiteral("facts"));
     problems_ = add_text("warning", {});
     problems_->setObjectName(QStringLiteral("problems"));
+    raw_ = new RawPage(session_, page);
+    rows->addWidget(raw_);
+    connect(raw_, &RawPage::develop_asked, this, &PlanTray::develop_asked);
     rows->addStretch(1);
     connect(folder, &QPushButton::clicked, this, &PlanTray::open_folder_asked);
     connect(files, &QPushButton::clicked, this, &PlanTray::open_files_asked);
@@ -131,11 +140,10 @@ void PlanTray::show_card() {
                 .arg(own.frames.size())
                 .arg(own.reason.empty() ? QString() : tr(", %1").arg(QString::fromStdString(own.reason))));
         item->setToolTip(item->text());
+        item->setSizeHint({0, kSeriesRow});
         series_->addItem(item);
     }
-    int tall = 4;
-    for (int i = 0; i < std::min(6, series_->count()); ++i) tall += series_->sizeHintForRow(i);
-    series_->setFixedHeight(tall);
+    series_->setFixedHeight(std::min(4, series_->count()) * kSeriesRow + 6);
     series_->setCurrentRow(session_.card_place());
     join_->setEnabled(session_.card_place() + 1 < int(card.size()));
     thumbs_.want(card);

@@ -10,6 +10,7 @@ class QListWidget;
 
 namespace moorhaze::desktop {
 
+class RawPage;
 class ShootPage;
 
 /// Three pages: the numbers of a shoot, the shoot itself, or bringing in a series that exists already.
@@ -33,6 +34,7 @@ class PlanTray : public Tray {
     void series_chosen(int place);
     void cut_asked();
     void join_asked();
+    void develop_asked(moorhaze::Development development);
 
   private:
     QWidget* make_bring_in();
@@ -46,6 +48,7 @@ class PlanTray : public Tray {
     ShootPage* shoot_page_;
     QLabel *facts_ = nullptr, *problems_ = nullptr;
     QWidget* series_box_ = nullptr;
+    RawPage* raw_ = nullptr;
     std::vector<QWidget*> before_card_;
     QListWidget* series_ = nullptr;
     QPushButton *cut_ = nullptr, *join_ = nullptr;

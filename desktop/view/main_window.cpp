@@ -211,6 +211,9 @@ void MainWindow::build_trays() {
     connect(plan, &PlanTray::series_chosen, this, [this](int place) {
         if (place != session_.card_place() && may_drop_results()) session_.open_from_card(place);
     });
+    connect(plan, &PlanTray::develop_asked, this, [this](const Development& development) {
+        if (may_drop_results()) session_.develop(development);
+    });
     connect(plan, &PlanTray::cut_asked, this, [this] {
         if (may_drop_results()) session_.cut_here();
     });
@@ -370,9 +373,8 @@ void MainWindow::point_at(QPointF place, bool sound) {
     if (!session_.has_series() || plane_is_live_) return;
     if (!sound && session_.stage() <= Stage::cull) {
         const cv::Size size = session_.series().size();
-        const int frame =
-            session_.sharpest_frame_at((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height,
-                                       pointed_frame());
+        const int frame = session_.sharpest_frame_at((place.x() + 0.5) / size.width,
+                                                     (place.y() + 0.5) / size.height, pointed_frame());
         if (frame >= 0) session_.set_current_frame(frame);
     }
     drop_sounding(place);

@@ -220,3 +220,68 @@ TEST_CASE("plan answers in words and as JSON, and a setup goes in and out", "[cl
     CHECK(cli("plan --shutter soon").code == 2);
     CHECK(cli("plan --setup " + (scratch / "none.json").string()).code == 1);
 }
+
+TEST_CASE("inspect tells order, depth and mixed settings as JSON", "[cli]") {
+    const test::Scratch scratch;
+    const std::string frames = frames_in(scratch, 10, {480, 120});
+    // Two frames change places with two others: file names tell another order than the pictures.
+    const auto name = [&](int number) {
+        return scratch / ((number < 10 ? "frame-0" : "frame-") + std::to_string(number) + ".tif");
+    };
+    for (const auto& [one, other] : {std::pair{2, 8}, {4, 9}}) {
+        std::filesystem::rename(name(one), scratch / "held.tif");
+        std::filesystem::rename(name(other), name(one));
+        std::filesystem::rename(scratch / "held.tif", name(other));
+    }
+    const auto ran = cli("inspect " + frames + " --json --quiet --cache " + (scratch / "cache").string());
+    REQUIRE(ran.code == 0);
+    const json report = json::parse(ran.text);
+    CHECK(report["order"] == "mixed");
+    CHECK_FALSE(report["order_reason"].get<std::string>().empty());
+    auto suggested = report["suggested_order"].get<std::vector<int>>();
+    if (suggested.front() > suggested.back()) std::reverse(suggested.begin(), suggested.end());
+    CHECK(suggested == std::vector<int>{1, 8, 3, 9, 5, 6, 7, 2, 4, 10});
+    CHECK(report["frames"].size() == 10);
+    CHECK(report["frames"][0].contains("depth_steps"));
+    CHECK(report["mixed"].empty());
+    CHECK(report["gaps"].empty());
+    CHECK_FALSE(report.contains("series"));
+    // From the cache it says the same.
+    CHECK(cli("inspect " + frames + " --json --quiet --cache " + (scratch / "cache").string()).text ==
+          ran.text);
+}
+
+TEST_CASE("a folder of several series: inspect lists them, merge wants one chosen", "[cli]") {
+    const test::Scratch scratch;
+    int number = 0;
+    for (const unsigned subject : {1u, 2u})
+        for (int i = 0; i < 5; ++i) {
+            const test::Texture texture(subject, 40, 8, 120);
+            char name[24];
+            std::snprintf(name, sizeof name, "heath_%04d.tif", ++number);
+            write_picture(scratch / name,
+                          test::picture_from({240, 160}, [&](int x, int y) { return texture.at(x, y); }), {},
+                          {}, {});
+        }
+    const std::string folder = scratch.folder().string();
+    const auto inspected = cli("inspect " + folder + " --json --quiet");
+    REQUIRE(inspected.code == 0);
+    const json report = json::parse(inspected.text);
+    REQUIRE(report["series"].size() == 2);
+    CHECK(report["series"][0]["count"] == 5);
+    CHECK(report["series"][1]["first"] == 6);
+    CHECK(report["series"][1]["last"] == 10);
+    CHECK(report["series"][1]["reason"] == "another framing");
+    CHECK(report["frames"].size() == 10);
+    CHECK(report["frames"][7]["series"] == 2);
+    CHECK_THAT(cli("inspect " + folder + " --quiet").text, Catch::Contains("2 series"));
+
+    const test::Scratch out;
+    const std::string merge = " -o " + (out / "m.tif").string() + " --quiet --keep-flagged --no-align";
+    const auto refused = cli("merge " + folder + merge);
+    CHECK(refused.code == 1);
+    CHECK_THAT(refused.text, Catch::Contains("holds 2 series") && Catch::Contains("--series N"));
+    CHECK(cli("merge " + folder + merge + " --series 2").code == 0);
+    CHECK(std::filesystem::exists(out / "m.tif"));
+    CHECK(cli("merge " + folder + merge + " --overwrite --series 3").code == 2);
+}

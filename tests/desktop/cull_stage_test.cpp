@@ -28,7 +28,7 @@ using test::wait_until;
 namespace {
 
 constexpr int kStrips = 10;
-const cv::Size kSize{640, 300};
+const cv::Size kSize{480, 240};
 
 std::unique_ptr<MainWindow> window() {
     auto made = std::make_unique<MainWindow>();
@@ -297,6 +297,20 @@ TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are
     CHECK(mixed->isVisible());
     CHECK(mixed->text().contains("White balances noted in raw files differ"));
     CHECK(mixed->text().contains("frame 5"));
+    // Developed anew: brighter, with the white balance of another frame.
+    main->session().set_stage(Stage::plan);
+    main->session().set_current_frame(4);
+    const double before = main->session().profiles()[2].brightness;
+    auto* exposure = named<ValueRow>(*main, "rawExposure");
+    exposure->field()->setValue(0.5);
+    click(named<QPushButton>(*main, "rawFromFrame"));
+    click(named<QPushButton>(*main, "rawDevelop"));
+    wait_until([&] { return main->session().is_profiled(); });
+    settle(*main);
+    const Development& now = main->session().series().frames[0].development;
+    CHECK(now.red == Approx(1 / 0.45).epsilon(0.005));
+    CHECK(main->session().profiles()[2].brightness > 1.2 * before);
+    CHECK(main->session().current_frame() == 4);
     // The picture is there, not grey: the strips' texture varies.
     const QImage shown = main->picture_view().grab().toImage();
     const QPoint middle(shown.width() / 2, shown.height() / 2);

@@ -14,12 +14,12 @@ using namespace moorhaze;
 
 namespace {
 
-constexpr int kFrames = 16;
+constexpr int kFrames = 12;
 
 /// A planted series of strips, its frames then put in another order.
 class Strips {
   public:
-    Strips() : series_(test::write_series(scratch_, test::strip_series({640, 160}, kFrames))) {
+    Strips() : series_(test::write_series(scratch_, test::strip_series({480, 96}, kFrames))) {
         for (int i = 0; i < kFrames; ++i)
             profiles_.push_back(focus_profile(series_.frames[std::size_t(i)], i, {}).value());
     }
