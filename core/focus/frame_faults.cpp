@@ -21,6 +21,9 @@ constexpr double kExposure_ev = 0.33;
 constexpr double kBumpKeeps = 0.72, kArrivalKeeps = 0.45;
 constexpr std::size_t kFewestCells = 12;
 constexpr double kAcrossGap = 1.25;
+/// On the rig's series a bumped frame is 1.05 to 1.6 times as unlike its neighbours as these are to each
+/// other, others 0.6 to 0.85 times.
+constexpr double kBesideBump = 0.95;
 /// A streak must take this much more along than across; its length by what is left, fitted on planted
 /// streaks.
 constexpr double kStreakSwing = 0.08, kStreakLength = 1.5;
@@ -384,11 +387,18 @@ std::vector<std::vector<FrameFlag>> find_faults(const std::vector<FocusProfile>&
             unlikeness(profiles, places, good[std::size_t(k) - 1], good[std::size_t(k) + 1]);
         if (kept[std::size_t(k)] >= 0) known_kept.push_back(kept[std::size_t(k)]);
     }
+    auto beside = [&](int k) {
+        const auto place = std::size_t(k);
+        return (unlikeness(profiles, places, good[place - 1], good[place]) +
+                unlikeness(profiles, places, good[place], good[place + 1])) /
+               2;
+    };
     const double usual_kept = known_kept.size() < 4 ? 1 : std::clamp(median(known_kept), 0.8, 1.6);
     for (int k = 1; k < pairs_count; ++k)
-        // Neighbours far apart in focus, as beside a gap, don't tell what the frame between should hold.
+        // A step of focus makes a frame less unlike its neighbours than these are to each other; a streak
+        // does not. And neighbours far apart in focus, as beside a gap, don't tell what lies between.
         if (const double part = kept[std::size_t(k)];
-            part >= 0 && part < kBumpKeeps * usual_kept &&
+            part >= 0 && part < kBumpKeeps * usual_kept && beside(k) > kBesideBump * across[std::size_t(k)] &&
             across[std::size_t(k)] < kAcrossGap * std::max(0.1, usual_around(across, k, 5)))
             own_flags(k).push_back({"bump", bump_words(frame(k - 1), frame(k), frame(k + 1), part), part});
     auto bumped = [&](int k) { return has_kind(own_flags(k), "bump"); };

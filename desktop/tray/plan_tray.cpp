@@ -75,7 +75,7 @@ QWidget* PlanTray::make_bring_in() {
     auto* words = add_text(
         "quiet", tr("Or drop a folder or files on the window. JPEG, TIFF, PNG and camera raw, or a whole "
                     "card. Originals are only read."));
-    before_card_ = {demo, words};
+    before_series_ = {demo, words};
     series_box_ = new QWidget(page);
     auto* box = new QVBoxLayout(series_box_);
     box->setContentsMargins(0, 8, 0, 0);
@@ -129,8 +129,6 @@ QWidget* PlanTray::make_bring_in() {
 
 void PlanTray::show_card() {
     const auto& card = session_.card();
-    // Room for the list: what is offered before a series is open is in the menu as well.
-    for (QWidget* widget : before_card_) widget->setVisible(card.size() < 2);
     series_box_->setVisible(card.size() > 1);
     series_->clear();
     for (const FoundSeries& own : card) {
@@ -180,6 +178,8 @@ void PlanTray::refresh() {
     set_state(session_.has_series() ? session_name(session_) : QString());
     facts_->setText(session_.has_series() ? series_facts(session_.series()).join('\n')
                                           : tr("No series is open yet."));
+    // Once a series is open its own matters need the room; what was offered before is in the menu as well.
+    for (QWidget* widget : before_series_) widget->setVisible(!session_.has_series());
     cut_->setEnabled(session_.has_series() && session_.series().count() > 1);
     QStringList shown = (session_.problems() + session_.mixed()).mid(0, 4);
     const auto all = session_.problems().size() + session_.mixed().size();

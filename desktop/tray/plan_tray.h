@@ -49,7 +49,7 @@ class PlanTray : public Tray {
     QLabel *facts_ = nullptr, *problems_ = nullptr;
     QWidget* series_box_ = nullptr;
     RawPage* raw_ = nullptr;
-    std::vector<QWidget*> before_card_;
+    std::vector<QWidget*> before_series_;
     QListWidget* series_ = nullptr;
     QPushButton *cut_ = nullptr, *join_ = nullptr;
     QPushButton* next_;

@@ -125,3 +125,14 @@ TEST_CASE("an unreadable frame is a problem of its own", "[focus]") {
     CHECK(profile.error().frame_index == 4);
     CHECK_THAT(profile.error().what, Catch::Contains("broken.jpg"));
 }
+
+TEST_CASE("steps that are twice too wide are a matter of overlap, not of faulty frames", "[focus]") {
+    for (const char* name : {"lichen-cups", "brass-wheels"}) {
+        const auto all = profiles_of(test::open_demo(name).series);
+        std::vector<FocusProfile> every_second;
+        for (std::size_t i = 0; i < all.size(); i += 2) every_second.push_back(all[i]);
+        INFO(name);
+        for (const auto& flags : profile_series(every_second).flags)
+            for (const FrameFlag& flag : flags) CHECK(flag.kind == "unsharp");
+    }
+}
