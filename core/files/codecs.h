@@ -59,6 +59,10 @@ Picture decode_jxl(const std::filesystem::path& file);
 std::vector<std::uint8_t> heif_exif(const std::filesystem::path& file);
 std::vector<std::uint8_t> jxl_exif(const std::filesystem::path& file);
 
+/// Takes off the four bytes that say where the TIFF header begins after them, and what lies before it; empty
+/// when there is no header. ISO/IEC 23008-12, A.2.1 (HEIF) and ISO/IEC 18181-2 (JPEG XL).
+std::vector<std::uint8_t> after_exif_offset(std::vector<std::uint8_t> block);
+
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options);
 void encode_tiff(const std::filesystem::path& file, const Picture& picture);
 void encode_png(const std::filesystem::path& file, const Picture& picture);

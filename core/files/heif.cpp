@@ -76,19 +76,22 @@ Picture decode_heif(const std::filesystem::path& file) {
     return picture;
 }
 
-std::vector<std::uint8_t> heif_exif(const std::filesystem::path& file) {
-    const Opened opened(file);
-    heif_item_id id = 0;
-    if (heif_image_handle_get_list_of_metadata_block_IDs(opened.handle(), "Exif", &id, 1) < 1) return {};
-    std::vector<std::uint8_t> block(heif_image_handle_get_metadata_size(opened.handle(), id));
+std::vector<std::uint8_t> after_exif_offset(std::vector<std::uint8_t> block) {
     if (block.size() < 8) return {};
-    check(file, heif_image_handle_get_metadata(opened.handle(), id, block.data()));
-    // ISO/IEC 23008-12, A.2.1: four bytes say where the TIFF header begins after them.
     const std::size_t offset = 4 + ((std::size_t(block[0]) << 24) | (std::size_t(block[1]) << 16) |
                                     (std::size_t(block[2]) << 8) | std::size_t(block[3]));
     if (offset >= block.size()) return {};
     block.erase(block.begin(), block.begin() + std::ptrdiff_t(offset));
     return block;
+}
+
+std::vector<std::uint8_t> heif_exif(const std::filesystem::path& file) {
+    const Opened opened(file);
+    heif_item_id id = 0;
+    if (heif_image_handle_get_list_of_metadata_block_IDs(opened.handle(), "Exif", &id, 1) < 1) return {};
+    std::vector<std::uint8_t> block(heif_image_handle_get_metadata_size(opened.handle(), id));
+    check(file, heif_image_handle_get_metadata(opened.handle(), id, block.data()));
+    return after_exif_offset(std::move(block));
 }
 
 }  // namespace moorhaze::codecs

@@ -110,14 +110,7 @@ Picture decode_jxl(const std::filesystem::path& file) {
 }
 
 std::vector<std::uint8_t> jxl_exif(const std::filesystem::path& file) {
-    auto block = run(file, JXL_DEC_BOX).exif;
-    // ISO/IEC 18181-2: the box begins with the offset of the TIFF header, as in HEIF.
-    if (block.size() < 8) return {};
-    const std::size_t offset = 4 + ((std::size_t(block[0]) << 24) | (std::size_t(block[1]) << 16) |
-                                    (std::size_t(block[2]) << 8) | std::size_t(block[3]));
-    if (offset >= block.size()) return {};
-    block.erase(block.begin(), block.begin() + std::ptrdiff_t(offset));
-    return block;
+    return after_exif_offset(run(file, JXL_DEC_BOX).exif);
 }
 
 }  // namespace moorhaze::codecs

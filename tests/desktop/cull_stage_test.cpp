@@ -16,12 +16,16 @@
 #include "desktop/view/bars.h"
 #include "desktop/view/depth_line.h"
 #include "desktop/view/picture_view.h"
+#include "tests/desktop/acting.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/dng.h"
 #include "tests/support/series_files.h"
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
+using test::click;
+using test::mean_difference;
+using test::named;
 using test::settle;
 using test::wait_until;
 
@@ -36,19 +40,6 @@ std::unique_ptr<MainWindow> window() {
     made->activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(made.get()));
     return made;
-}
-
-template <class Widget>
-Widget* named(QWidget& in, const char* name) {
-    auto* found = in.findChild<Widget*>(QString::fromLatin1(name));
-    REQUIRE(found);
-    return found;
-}
-
-void click(QPushButton* button) {
-    REQUIRE(button->isVisible());
-    REQUIRE(button->isEnabled());
-    QTest::mouseClick(button, Qt::LeftButton);
 }
 
 /// Frames of a strip series in any order, without focus distances, as JPEG; the k-th file shows frame
@@ -88,14 +79,6 @@ QPoint strip_place(MainWindow& main, double strip) {
     return main.picture_view()
         .to_widget(QPointF((strip + 0.5) / kStrips * kSize.width, kSize.height / 2.0))
         .toPoint();
-}
-
-double mean_difference(const QImage& one, const QImage& other) {
-    double sum = 0;
-    for (int y = 0; y < one.height(); ++y)
-        for (int x = 0; x < one.width(); ++x)
-            sum += std::abs(qGreen(one.pixel(x, y)) - qGreen(other.pixel(x, y)));
-    return sum / (double(one.width()) * one.height());
 }
 
 std::vector<std::string> names(const Session& session) {

@@ -15,11 +15,15 @@
 #include "desktop/view/depth_line.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/sounding_panel.h"
+#include "tests/desktop/acting.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/measures.h"
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
+using test::click;
+using test::mean_difference;
+using test::named;
 using test::settle;
 using test::wait_until;
 
@@ -31,28 +35,6 @@ std::unique_ptr<MainWindow> window() {
     made->show();
     made->activateWindow();
     return made;
-}
-
-template <class Widget>
-Widget* named(QWidget& in, const char* name) {
-    auto* found = in.findChild<Widget*>(QString::fromLatin1(name));
-    REQUIRE(found);
-    return found;
-}
-
-/// Clicks as a person does: only what is visible and enabled.
-void click(QPushButton* button) {
-    REQUIRE(button->isVisible());
-    REQUIRE(button->isEnabled());
-    QTest::mouseClick(button, Qt::LeftButton);
-}
-
-double mean_difference(const QImage& one, const QImage& other) {
-    double sum = 0;
-    for (int y = 0; y < one.height(); ++y)
-        for (int x = 0; x < one.width(); ++x)
-            sum += std::abs(qGreen(one.pixel(x, y)) - qGreen(other.pixel(x, y)));
-    return sum / (double(one.width()) * one.height());
 }
 
 void answer_next_question(const QString& button_text) {

@@ -18,19 +18,27 @@ std::filesystem::path outside(const std::string& name) {
     return file;
 }
 
+/// The file of a folder with this ending.
+std::filesystem::path the_one(const std::filesystem::path& folder, const std::string& ending) {
+    for (const auto& entry : std::filesystem::directory_iterator(folder))
+        if (entry.path().extension() == ending) return entry.path();
+    FAIL("no " << ending << " in " << folder);
+    return {};
+}
+
 }  // namespace
 
 TEST_CASE("a camera's own raw file is developed whole", "[outside][raw]") {
     // kimageformats 5.103, autotests/read/raw: with the same picture as PNG beside it, made by others.
     const auto folder = outside("kimageformats/autotests/read/raw");
-    const auto file = folder / "RAW_KODAK_C330_FORMAT_NONE_YRGB.raw";
+    const auto file = the_one(folder, ".raw");
     const PictureInfo info = read_picture_info(file);
     CHECK(info.format == FileFormat::raw);
     CHECK(info.width == 1216);
     CHECK(info.height == 912);
     const Picture picture = read_picture(file);
     CHECK(picture.bits() == 16);
-    const Picture theirs = read_picture(folder / "RAW_KODAK_C330_FORMAT_NONE_YRGB.png");
+    const Picture theirs = read_picture(the_one(folder, ".png"));
     REQUIRE(theirs.pixels.size() == picture.pixels.size());
     // Others develop with another curve, brightness and primaries: what must agree is where things are.
     cv::Mat1f ours_grey, theirs_grey;
@@ -49,32 +57,46 @@ TEST_CASE("a camera's own raw file is developed whole", "[outside][raw]") {
 
 TEST_CASE("cut-off raw files of many makers are recognised, though the library calls some of them whole",
           "[outside][raw]") {
-    // libimage-exiftool-perl 12.57, t/images: raw files cut down to their metadata. For DNG.dng and
-    // Panasonic.rw2 LibRaw 0.20 reports no error of any kind and hands out an all-zero or half-empty picture.
-    const auto folder = outside("libimage-exiftool-perl/t/images");
-    for (const char* name : {"DNG.dng", "CanonRaw.cr2", "CanonRaw.cr3", "FujiFilm.raf", "Nikon.nef",
-                             "Panasonic.rw2", "KyoceraRaw.raw"}) {
-        INFO(name);
-        CHECK_THROWS_AS(read_picture(folder / name), FileError);
-        CHECK_THROWS_AS(read_preview(folder / name, 200), FileError);
-        CHECK_THROWS_AS(read_camera_light(folder / name, Demosaic::bilinear), FileError);
+    // libimage-exiftool-perl 12.57, t/images: raw files cut down to their metadata. For the DNG and the RW2
+    // among them LibRaw 0.20 reports no error of any kind and hands out an all-zero or half-empty picture.
+    int files = 0;
+    for (const auto& entry :
+         std::filesystem::directory_iterator(outside("libimage-exiftool-perl/t/images"))) {
+        const auto& endings = raw_endings();
+        std::string ending = entry.path().extension().string();
+        if (std::find(endings.begin(), endings.end(), ending) == endings.end()) continue;
+        INFO(entry.path().filename());
+        ++files;
+        CHECK_THROWS_AS(read_picture(entry.path()), FileError);
+        CHECK_THROWS_AS(read_preview(entry.path(), 200), FileError);
+        CHECK_THROWS_AS(read_camera_light(entry.path(), Demosaic::bilinear), FileError);
     }
+    CHECK(files >= 7);
 }
 
 TEST_CASE("shooting data of raw files are read even where their pixels are gone", "[outside][raw]") {
     // Values as Debian's exiftool prints them for these files.
-    const auto folder = outside("libimage-exiftool-perl/t/images");
-    const RawInfo nikon = read_raw_info(folder / "Nikon.nef");
-    CHECK(nikon.shooting.taken.value_or("") == "2004-06-09 16:02:35");
-    CHECK(nikon.width == 3039);
-    const RawInfo dng = read_raw_info(folder / "DNG.dng");
-    CHECK_THAT(dng.shooting.camera, Catch::Contains("350D"));
-    CHECK(dng.noted_red > 1);
+    int seen = 0;
+    for (const auto& entry :
+         std::filesystem::directory_iterator(outside("libimage-exiftool-perl/t/images"))) {
+        if (entry.path().extension() == ".nef") {
+            const RawInfo info = read_raw_info(entry.path());
+            CHECK(info.shooting.taken.value_or("") == "2004-06-09 16:02:35");
+            CHECK(info.width == 3039);
+            ++seen;
+        } else if (entry.path().extension() == ".dng") {
+            const RawInfo info = read_raw_info(entry.path());
+            CHECK_THAT(info.shooting.camera, Catch::Contains("350D"));
+            CHECK(info.noted_red > 1);
+            ++seen;
+        }
+    }
+    CHECK(seen >= 2);
 }
 
 TEST_CASE("a cut-off raw file in a series is left out with its reason, the others stay", "[outside][raw]") {
     const test::Scratch scratch;
-    const auto good = outside("kimageformats/autotests/read/raw/RAW_KODAK_C330_FORMAT_NONE_YRGB.raw");
+    const auto good = the_one(outside("kimageformats/autotests/read/raw"), ".raw");
     for (const char* name : {"a.raw", "b.raw", "c.raw"}) std::filesystem::copy_file(good, scratch / name);
     std::filesystem::resize_file(scratch / "b.raw", std::filesystem::file_size(good) / 3);
     const OpenedSeries opened = open_series({scratch.folder()}, {});

@@ -1,0 +1,35 @@
+#pragma once
+#include <QImage>
+#include <QPushButton>
+#include <QTest>
+#include <catch2/catch.hpp>
+#include <cmath>
+
+/// What a person does in a window, and what they see.
+namespace moorhaze::test {
+
+template <class Widget>
+Widget* named(QWidget& in, const char* name) {
+    auto* found = in.findChild<Widget*>(QString::fromLatin1(name));
+    INFO(name);
+    REQUIRE(found);
+    return found;
+}
+
+/// Clicks as a person does: only what is visible and enabled.
+inline void click(QPushButton* button) {
+    REQUIRE(button->isVisible());
+    REQUIRE(button->isEnabled());
+    QTest::mouseClick(button, Qt::LeftButton);
+}
+
+/// Mean difference of two pictures of one size, in steps of green.
+inline double mean_difference(const QImage& one, const QImage& other) {
+    double sum = 0;
+    for (int y = 0; y < one.height(); ++y)
+        for (int x = 0; x < one.width(); ++x)
+            sum += std::abs(qGreen(one.pixel(x, y)) - qGreen(other.pixel(x, y)));
+    return sum / (double(one.width()) * one.height());
+}
+
+}  // namespace moorhaze::test
