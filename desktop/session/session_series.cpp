@@ -290,6 +290,10 @@ void Session::apply_order(const std::vector<int>& order) {
     profiles_ = permuted(profiles_);
     profile_.share = permuted(profile_.share);
     profile_.flags = permuted(profile_.flags);
+    // What is known of the old order is not true of this one; report_again() finds it anew.
+    profile_.gaps.clear();
+    profile_.suggested_reference = new_place(profile_.suggested_reference);
+    order_ = {};
     current_frame_ = new_place(current_frame_);
     chosen_reference_ = new_place(chosen_reference_);
     if (quick_) quick_ = std::make_shared<const QuickMerge>(quick_->reordered(order));

@@ -124,7 +124,7 @@ void MainWindow::build_layout() {
         const bool far_end = last != session_.series().range.last;
         line_->set_range(first, last);
         quick_look_.show_range({first, last});
-        session_.set_current_frame(far_end ? last : first);
+        if (!shows_quick_look()) session_.set_current_frame(far_end ? last : first);
     });
     connect(line_, &DepthLine::range_chosen, this, [this](int first, int last) {
         session_.set_range({first, last});
