@@ -1,4 +1,5 @@
 #pragma once
+#include <algorithm>
 #include <optional>
 #include <string>
 #include <vector>
@@ -30,10 +31,8 @@ struct OrderReport {
     std::vector<double> depth;  ///< per frame, as it stands: mm of focus distance where all tell it, else in
                                 ///< usual steps from the nearest frame
     bool depth_in_mm = false;
-    bool needs_repair() const {
-        return order == FocusOrder::two_passes || order == FocusOrder::reversed_part ||
-               order == FocusOrder::mixed || order == FocusOrder::far_to_near;
-    }
+    /// True when the frames should stand otherwise; files that were turned round already should not.
+    bool needs_repair() const { return !std::is_sorted(near_to_far.begin(), near_to_far.end()); }
 };
 
 /// Tells the order from focus distances where every frame has one and they differ; else from what is sharp:

@@ -144,6 +144,14 @@ TEST_CASE("focus distances tell order and direction where every frame has one", 
     CHECK(told({0.30, 0.34, 0.31, 0.37, 0.33, 0.35, 0.36, 0.32}).order == FocusOrder::mixed);
 }
 
+TEST_CASE("files that were turned round already ran from far to near and need nothing more", "[order]") {
+    Series series = with_distances({0.30, 0.31, 0.32, 0.33});
+    series.turned_round = true;
+    const OrderReport report = find_order(series, {}, {}, {});
+    CHECK(report.order == FocusOrder::far_to_near);
+    CHECK_FALSE(report.needs_repair());
+}
+
 TEST_CASE("along a rail the picture's growth tells which end is near", "[order]") {
     CHECK(strips().report(rising(), 0.03).order.order == FocusOrder::near_to_far);
     CHECK(strips().report(rising(), 0.03).order.direction_known);
