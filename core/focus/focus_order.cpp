@@ -381,7 +381,7 @@ OrderReport find_order(const Series& series, const std::vector<FocusProfile>& pr
     const double nearest = *std::min_element(place_of.begin(), place_of.end());
     for (double& own : place_of) own -= nearest;
     report.depth = place_of;
-    if (report.needs_repair())
+    if (report.order != FocusOrder::near_to_far)
         std::stable_sort(report.near_to_far.begin(), report.near_to_far.end(),
                          [&](int a, int b) { return place_of[std::size_t(a)] < place_of[std::size_t(b)]; });
     return report;
