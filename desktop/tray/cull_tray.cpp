@@ -177,7 +177,7 @@ void CullTray::refresh() {
     mixed_->setVisible(!session_.mixed().isEmpty());
     // Where there is much to tell, the usual next step stays in sight.
     const bool warned = !gaps.isEmpty() || !order_->text().isEmpty() || !session_.mixed().isEmpty();
-    list_->setFixedHeight(std::min(warned ? 2 : 3, int(found.size())) * 52 + 4);
+    list_->setFixedHeight(std::min(warned ? 2 : 3, int(found.size())) * 66 + 4);  // three lines each
     hint_->setVisible(!warned && found.empty());
     for (QWidget* widget : std::initializer_list<QWidget*>{near_, far_, toggle_, save_, merge_, reference_})
         widget->setEnabled(open);
