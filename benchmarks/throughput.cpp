@@ -8,6 +8,8 @@
 #include <cstring>
 #include <opencv2/imgproc.hpp>
 
+#include "core/align/common_area.h"
+#include "core/align/measure_series.h"
 #include "core/focus/profile_frames.h"
 #include "core/focus/series_report.h"
 #include "core/merge/merge.h"
@@ -113,9 +115,8 @@ int main(int argc, char** argv) {
         std::printf("peak memory so far %.0f MB\n", double(so_far.ru_maxrss) / 1024);
         if (only_cull) return 0;
         SeriesGeometry geometry;
-        const double align = seconds_of([&] {
-            geometry = register_series(series, profile.suggested_reference, travel_from_metadata(series), {});
-        });
+        const double align =
+            seconds_of([&] { geometry = register_series(series, profile.suggested_reference, {}); });
         print("align", align, megapixels, decode);
         const std::vector<int> chosen = series.chosen();
         const PixelRect area = common_area(geometry, chosen, series.size());

@@ -1,7 +1,10 @@
 #include <cstdio>
 #include <iostream>
+#include <map>
 
 #include "cli/commands.h"
+#include "core/align/common_area.h"
+#include "core/align/measure_series.h"
 #include "core/files/safe_write.h"
 #include "core/merge/frame_source.h"
 
@@ -11,8 +14,23 @@ namespace {
 struct Arguments {
     FramesArgument frames;
     int reference = 0;
+    PlaceSettings settings;
     std::string report, folder;
 };
+
+const char* name_of(PlaneModel model) {
+    switch (model) {
+        case PlaneModel::shift:
+            return "shift";
+        case PlaneModel::similarity:
+            return "similarity";
+        case PlaneModel::perspective:
+            return "perspective";
+        case PlaneModel::automatic:
+            break;
+    }
+    return "auto";
+}
 
 void run(const Arguments& arguments, const Common& common) {
     const Clock clock;
@@ -29,7 +47,11 @@ void run(const Arguments& arguments, const Common& common) {
     SeriesGeometry geometry;
     {
         const ProgressLine line("aligning", common);
-        geometry = register_series(series, reference, travel_from_metadata(series), line.job());
+        PlaceSettings settings = arguments.settings;
+        settings.reference = reference;
+        Series measured = series;
+        measured.frames[std::size_t(reference)].used = true;
+        geometry = place_frames(measure_series(measured, line.job()), settings);
     }
     const double align_seconds = clock.seconds() - profile_seconds;
     for (const FrameGeometry& frame : geometry.frames)
@@ -65,7 +87,7 @@ void run(const Arguments& arguments, const Common& common) {
             if (frame.registered)
                 std::printf(
                     "%4d  shift %8.2f %8.2f px  turn %7.3f deg  scale %.5f  gain %.3f  residual %.2f px\n",
-                    i + 1, shift.x, shift.y, frame.rotation_deg(), frame.scale(), frame.gain,
+                    i + 1, shift.x, shift.y, frame.rotation_deg(), frame.scale(), frame.gain(),
                     frame.residual_px);
             else
                 std::printf("%4d  not aligned: %s\n", i + 1, frame.problem.c_str());
@@ -75,8 +97,11 @@ void run(const Arguments& arguments, const Common& common) {
             {"frames", frames_json(series, profile, geometry)},
             {"reference", reference + 1},
             {"crop", {{"x", crop.x}, {"y", crop.y}, {"width", crop.width}, {"height", crop.height}}},
-            {"model", "shift, rotation, scale"},
+            {"model", name_of(geometry.model)},
+            {"model_reason", geometry.model_reason},
+            {"vignetting", {{"square", geometry.vignetting.square}, {"fourth", geometry.vignetting.fourth}}},
             {"residual_px", geometry.residual_px()},
+            {"corner_px", geometry.corner_px()},
             {"seconds", {{"profile", profile_seconds}, {"align", align_seconds}}},
             {"peak_memory_mb", peak_memory_mb()},
             {"warnings", warnings}};
@@ -92,6 +117,27 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
     arguments->frames.add_to(*command);
     command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
         ->check(CLI::PositiveNumber);
+    command
+        ->add_option("--model", arguments->settings.model,
+                     "What may differ between frames: auto, shift, similarity, perspective")
+        ->transform(CLI::CheckedTransformer(
+            std::map<std::string, PlaneModel>{{"auto", PlaneModel::automatic},
+                                              {"shift", PlaneModel::shift},
+                                              {"similarity", PlaneModel::similarity},
+                                              {"perspective", PlaneModel::perspective}}));
+    command
+        ->add_option("--levelling", arguments->settings.levelling,
+                     "Evens out brightness: auto, off, brightness, colour")
+        ->transform(
+            CLI::CheckedTransformer(std::map<std::string, Levelling>{{"auto", Levelling::automatic},
+                                                                     {"off", Levelling::off},
+                                                                     {"brightness", Levelling::brightness},
+                                                                     {"colour", Levelling::colour}}));
+    command
+        ->add_option("--unplaced", arguments->settings.unplaced,
+                     "Frames that cannot be aligned: leave-out, interpolate")
+        ->transform(CLI::CheckedTransformer(std::map<std::string, Unplaced>{
+            {"leave-out", Unplaced::leave_out}, {"interpolate", Unplaced::interpolate}}));
     command->add_option("--report", arguments->report, "Write a JSON report here");
     command->add_option("--out", arguments->folder,
                         "Write the aligned frames as 16-bit TIFF into this folder");

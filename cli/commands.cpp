@@ -161,8 +161,13 @@ nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,
             const cv::Matx33d& m = own.matrix;
             entry["matrix"] = {
                 {m(0, 0), m(0, 1), m(0, 2)}, {m(1, 0), m(1, 1), m(1, 2)}, {m(2, 0), m(2, 1), m(2, 2)}};
-            entry["gain"] = own.gain;
+            entry["gain"] = own.gain();
+            if (own.gains[0] != own.gains[1] || own.gains[1] != own.gains[2])
+                entry["gains"] = {own.gains[0], own.gains[1], own.gains[2]};
             entry["residual_px"] = own.residual_px;
+            entry["corner_px"] = own.corner_px;
+            if (own.interpolated) entry["interpolated"] = true;
+            if (!own.warning.empty()) entry["alignment_warning"] = own.warning;
             if (!own.registered) {
                 entry["used"] = false;
                 entry["problem"] = own.problem;

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/align/register_series.h"
+#include "core/align/series_geometry.h"
 #include "core/focus/profile_frames.h"
 #include "core/series/card.h"
 #include "core/series/series.h"

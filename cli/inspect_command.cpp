@@ -2,6 +2,7 @@
 #include <iostream>
 
 #include "cli/commands.h"
+#include "core/align/measure_series.h"
 #include "core/focus/series_report.h"
 #include "core/series/mixed.h"
 

@@ -3,6 +3,8 @@
 #include <sstream>
 
 #include "cli/commands.h"
+#include "core/align/common_area.h"
+#include "core/align/measure_series.h"
 #include "core/files/float_tiff.h"
 #include "core/files/safe_write.h"
 #include "core/merge/merge.h"
@@ -68,7 +70,7 @@ void run(const Arguments& arguments, const Common& common) {
     SeriesGeometry geometry = unmoved(series, reference);
     if (!arguments.no_align) {
         const ProgressLine line("aligning", common);
-        geometry = register_series(series, reference, travel_from_metadata(series), line.job());
+        geometry = register_series(series, reference, line.job());
         for (int i = 0; i < series.count(); ++i)
             if (const auto& frame = geometry.frames[std::size_t(i)];
                 !frame.problem.empty() && series.frames[std::size_t(i)].used)

@@ -12,14 +12,15 @@ namespace {
 
 constexpr int kCoarsestSide = 48;
 
-float quiet_fifth(const cv::Mat1f& strength) {
+/// The strength of the quietest fifth, which holds noise alone, but never more than a third of the usual: a
+/// texture that is the same all over is no noise.
+float noise_of(const cv::Mat1f& strength) {
     std::vector<float> values;
     const int step = std::max(1, int(std::sqrt(double(strength.total()) / 20000)));
     for (int y = 0; y < strength.rows; y += step)
         for (int x = 0; x < strength.cols; x += step) values.push_back(strength(y, x));
-    const auto place = values.begin() + std::ptrdiff_t(values.size() / 5);
-    std::nth_element(values.begin(), place, values.end());
-    return *place;
+    std::sort(values.begin(), values.end());
+    return std::min(values[values.size() / 5], values[values.size() / 2] / 3);
 }
 
 }  // namespace
@@ -34,19 +35,15 @@ DetailPyramid detail_pyramid(const cv::Mat1f& luma, double scale, const Job& job
                         broad = gaussian_blur(here, 2.6, job.quiet());
         level.detail = fine - broad;
         cv::Mat1f square(level.detail.size());
-        level.light.create(level.detail.size());
         for_rows(square.rows, job.quiet(), [&](int y) {
-            for (int x = 0; x < square.cols; ++x) {
-                square(y, x) = level.detail(y, x) * level.detail(y, x);
-                level.light(y, x) = broad(y, x) * broad(y, x);
-            }
+            for (int x = 0; x < square.cols; ++x) square(y, x) = level.detail(y, x) * level.detail(y, x);
         });
         level.strength = gaussian_blur(square, 4.0, job.quiet());
         for_rows(square.rows, job.quiet(), [&](int y) {
             for (int x = 0; x < square.cols; ++x)
                 level.strength(y, x) = std::sqrt(std::max(0.0f, level.strength(y, x)));
         });
-        level.noise = std::max(0.0008f, quiet_fifth(level.strength));
+        level.noise = std::max(0.0008f, noise_of(level.strength));
         for_rows(square.rows, job.quiet(), [&](int y) {
             for (int x = 0; x < square.cols; ++x)
                 level.detail(y, x) /=

@@ -13,7 +13,6 @@ struct DetailPyramid {
         cv::Mat1f detail;    ///< band-passed luma divided by its local strength, about -2..2
         cv::Mat1f strength;  ///< local root mean square of the band-passed luma
         float noise = 0;     ///< the strength below which there is only noise
-        cv::Mat1f light;     ///< linear luminance, for levelling
     };
     std::vector<Level> levels;  ///< finest first, each half the one before
     double scale = 1;           ///< frame pixels per pixel of the finest level

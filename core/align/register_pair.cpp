@@ -2,337 +2,355 @@
 
 #include <algorithm>
 #include <cmath>
-#include <opencv2/imgproc.hpp>
 
+#include "core/work/clones.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
 namespace {
 
-constexpr double kTooUnlike = 0.25;
-constexpr std::size_t kFewestPlaces = 60;
+constexpr int kFewestSpots = 12;
+constexpr double kFewestPart = 0.08;  // of the spots looked for
+constexpr double kFarthestPx = 5;     // that a spot may lie from where it is expected, level pixels
+constexpr double kUnlikeSpot = 0.6;
+constexpr double kClear = 0.01;  // variance by noise of the clearest spots, level pixels²
+/// How far the places of clear spots, less clear and blurred ones may all be off together, in half diagonals.
+constexpr double kCommonError[3] = {1e-5, 2e-4, 6e-4};
 
-/// A place of the fixed picture with strong detail, on one level.
-struct Place {
-    float x, y;          ///< level pixels
-    float value;         ///< detail there
-    float across, down;  ///< its slope
-    float strength;      ///< of the fixed picture
+using Matrix8 = cv::Matx<double, kMapParts, kMapParts>;
+
+/// A spot's place in both frames, in frame pixels.
+struct Correspondence {
+    cv::Point2d fixed, moving;
+    cv::Matx22d variance;  ///< of the moving place seen from the fixed frame, px², by noise alone
+    double likeness;
+    int blur;  ///< 0: clear in both frames .. 2: blurred
+    int level;
 };
 
-/// Interpolation through four points a side. Source: Keys, "Cubic convolution interpolation", IEEE ASSP
-/// 29(6), 1981.
-float cubic_at(const cv::Mat1f& picture, double x, double y) {
-    const int whole_x = int(std::floor(x)), whole_y = int(std::floor(y));
-    auto weights = [](float t, float* w) {
-        const float t2 = t * t, t3 = t2 * t;
-        w[0] = 0.5f * (-t3 + 2 * t2 - t);
-        w[1] = 0.5f * (3 * t3 - 5 * t2 + 2);
-        w[2] = 0.5f * (-3 * t3 + 4 * t2 + t);
-        w[3] = 0.5f * (t3 - t2);
-    };
-    float across[4], down[4];
-    weights(float(x - whole_x), across);
-    weights(float(y - whole_y), down);
-    float sum = 0;
-    for (int row = 0; row < 4; ++row) {
-        const float* line = picture[whole_y - 1 + row] + whole_x - 1;
-        sum += down[row] *
-               (line[0] * across[0] + line[1] * across[1] + line[2] * across[2] + line[3] * across[3]);
-    }
-    return sum;
+/// Cauchy's weight of a distance given in its usual size.
+double say_of(double ratio) {
+    return 1 / (1 + ratio * ratio / 4);
 }
 
-/// The strongest slope of each cell, where there is more than noise.
-std::vector<Place> strong_places(const DetailPyramid::Level& level) {
-    const cv::Mat1f& detail = level.detail;
-    const int cell = detail.total() > 2'000'000 ? 6
-                     : detail.total() > 200'000 ? 4
-                     : detail.total() > 20'000  ? 2
-                                                : 1;
-    const int margin = 4;
-    const int rows = std::max(0, (detail.rows - 2 * margin) / cell),
-              columns = std::max(0, (detail.cols - 2 * margin) / cell);
-    std::vector<Place> places(std::size_t(rows) * std::size_t(columns));
-    for_rows(rows, Job{}, [&](int row) {
-        for (int column = 0; column < columns; ++column) {
-            Place best{};
-            float most = 0;
-            for (int y = margin + row * cell; y < margin + (row + 1) * cell; ++y)
-                for (int x = margin + column * cell; x < margin + (column + 1) * cell; ++x) {
-                    if (level.strength(y, x) < 1.5f * level.noise) continue;
-                    // Five-point slopes: exact for cubics.
-                    const float across =
-                        (8 * (detail(y, x + 1) - detail(y, x - 1)) - detail(y, x + 2) + detail(y, x - 2)) /
-                        12;
-                    const float down =
-                        (8 * (detail(y + 1, x) - detail(y - 1, x)) - detail(y + 2, x) + detail(y - 2, x)) /
-                        12;
-                    const float slope = across * across + down * down;
-                    if (slope > most) {
-                        most = slope;
-                        best = {float(x), float(y), detail(y, x), across, down, level.strength(y, x)};
-                    }
-                }
-            places[std::size_t(row) * std::size_t(columns) + std::size_t(column)] = best;
-        }
-    });
-    std::erase_if(places, [](const Place& place) { return place.across == 0 && place.down == 0; });
-    return places;
-}
+/// How strongly a pair by itself holds to shift, rotation and scale: standard deviations of the other parts.
+/// The joint solution is told what the spots say without this.
+const MapParts kPairHold(1e3, 1e3, 1e3, 1e3, 2e-4, 2e-4, 1e-3, 1e-3);
 
-/// How much each part of the picture is believed. Where a near edge hides one side of the lens from what lies
-/// behind, that part's detail is displaced as a whole, and every pixel of it agrees with its neighbours: only
-/// the other parts show that it is wrong. Each cell's own displacement against the common geometry is
-/// measured, and cells that are off by more than most lose their say (Cauchy weights again, on displacements
-/// this time).
-class CellTrust {
-  public:
-    CellTrust(const std::vector<Place>& places, cv::Size size)
-        : cell_px_(std::max(16, std::max(size.width, size.height) / 24)),
-          columns_(size.width / cell_px_ + 1),
-          cells_(std::size_t(columns_) * std::size_t(size.height / cell_px_ + 1)) {
-        of_place_.reserve(places.size());
-        for (const Place& place : places)
-            of_place_.push_back(int(place.y) / cell_px_ * columns_ + int(place.x) / cell_px_);
-    }
-
-    void add(std::size_t place, const Place& at, double weight, double difference) {
-        Cell& cell = cells_[std::size_t(of_place_[place])];
-        const double u = double(at.across), v = double(at.down);
-        cell.uu += weight * u * u, cell.uv += weight * u * v, cell.vv += weight * v * v;
-        cell.ud += weight * u * difference, cell.vd += weight * v * difference;
-    }
-
-    /// Turns what was added into weights for the next step.
-    void settle() {
-        std::vector<double> sizes;
-        for (Cell& cell : cells_) {
-            const double determinant = cell.uu * cell.vv - cell.uv * cell.uv, trace = cell.uu + cell.vv;
-            cell.off = -1;
-            // A cell whose slopes point one way says nothing of the other.
-            if (trace <= 0 || determinant < 0.02 * trace * trace) continue;
-            cell.off =
-                std::hypot(cell.vv * cell.ud - cell.uv * cell.vd, cell.uu * cell.vd - cell.uv * cell.ud) /
-                determinant;
-            sizes.push_back(cell.off);
-        }
-        usual_ = 0;
-        if (sizes.size() < 12) return;
-        std::nth_element(sizes.begin(), sizes.begin() + std::ptrdiff_t(sizes.size() / 3), sizes.end());
-        usual_ = std::max(0.01, sizes[sizes.size() / 3]);
-    }
-
-    double at(std::size_t place) const {
-        const Cell& cell = cells_[std::size_t(of_place_[place])];
-        if (usual_ <= 0) return 1;
-        if (cell.off < 0) return 0.1;
-        const double ratio = cell.off / (1.5 * usual_);
-        return 1 / ((1 + ratio * ratio) * (1 + ratio * ratio));
-    }
-
-    void clear() {
-        for (Cell& cell : cells_) cell = {0, 0, 0, 0, 0, cell.off};
-    }
-
-  private:
-    struct Cell {
-        double uu = 0, uv = 0, vv = 0, ud = 0, vd = 0, off = -1;
-    };
-    int cell_px_, columns_;
-    std::vector<Cell> cells_;
-    std::vector<int> of_place_;
-    double usual_ = 0;
+struct Fit {
+    Matrix8 information;
+    MapParts step, pull;
+    double scatter_px = 0, likeness = 0;
+    int agreeing = 0;
 };
 
-struct StepOutcome {
-    bool solved = false;
-    double moved_px = 0;  ///< largest movement of a corner, level pixels
-    double weight = 0, likeness = 0;
-};
-
-/// One Gauss-Newton step; `fixed_to_moving` counts in level pixels from the centre.
-StepOutcome improve(const std::vector<Place>& places, const DetailPyramid::Level& moving, float fixed_noise,
-                    double loosest, Similarity& fixed_to_moving, CellTrust* trust) {
-    const double middle_x = (moving.detail.cols - 1) / 2.0, middle_y = (moving.detail.rows - 1) / 2.0;
-    struct Sample {
-        float difference, weight, product, fixed_square, moving_square;
+/// One round: from how the spots lie against the map so far to a better one.
+Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, const MapFrame& frame,
+              std::vector<double>& excess) {
+    const double r = frame.half_diagonal;
+    struct Off {
+        cv::Vec2d apart;
+        cv::Point2d at;
     };
-    std::vector<Sample> samples(places.size());
-    std::vector<float> sizes;
-    sizes.reserve(places.size());
-    for (std::size_t i = 0; i < places.size(); ++i) {
-        const Place& place = places[i];
-        const auto there = fixed_to_moving({place.x - middle_x, place.y - middle_y});
-        const double x = there.real() + middle_x, y = there.imag() + middle_y;
-        samples[i] = {};
-        if (!(x >= 2 && y >= 2 && x < moving.detail.cols - 3 && y < moving.detail.rows - 3)) continue;
-        const float value = cubic_at(moving.detail, x, y);
-        const float strength = moving.strength(int(y + 0.5), int(x + 0.5));
-        const float weaker = std::min(strength, place.strength),
-                    stronger = std::max(strength, place.strength);
-        if (strength < 1.2f * moving.noise) continue;
-        const float alike = weaker / stronger;
-        const float noise = std::max(fixed_noise, moving.noise);
-        const float clear = weaker * weaker / (weaker * weaker + 4 * noise * noise);
-        const float weight = alike * alike * clear;
-        samples[i] = {value - place.value, weight, value * place.value, place.value * place.value,
-                      value * value};
-        sizes.push_back(std::abs(samples[i].difference));
+    std::vector<Off> off(spots.size());
+    for (std::size_t i = 0; i < spots.size(); ++i) {
+        const Correspondence& spot = spots[i];
+        const cv::Point2d there = mapped(map, spot.fixed.x, spot.fixed.y);
+        // Seen from the fixed frame: through the map's slope there.
+        const cv::Point2d right = mapped(map, spot.fixed.x + 1, spot.fixed.y) - there,
+                          down = mapped(map, spot.fixed.x, spot.fixed.y + 1) - there;
+        const cv::Point2d apart = spot.moving - there;
+        const double turn = right.x * down.y - down.x * right.y;
+        off[i] = {
+            {(apart.x * down.y - apart.y * down.x) / turn, (apart.y * right.x - apart.x * right.y) / turn},
+            {(spot.fixed.x - frame.centre_x) / r, (spot.fixed.y - frame.centre_y) / r}};
     }
-    StepOutcome outcome;
-    if (sizes.size() < kFewestPlaces) return outcome;
-    std::nth_element(sizes.begin(), sizes.begin() + std::ptrdiff_t(sizes.size() / 2), sizes.end());
-    const double spread = std::max(0.02, std::min(loosest, 1.48 * double(sizes[sizes.size() / 2])));
+    Fit fit;
+    fit.information = Matrix8::zeros();
+    fit.pull = MapParts::all(0);
+    double says = 0, squares = 0, alike = 0;
+    Matrix8 own_information[3] = {Matrix8::zeros(), Matrix8::zeros(), Matrix8::zeros()};
+    MapParts pulls[3] = {MapParts::all(0), MapParts::all(0), MapParts::all(0)};
+    std::vector<double> ratios(spots.size());
+    for (std::size_t i = 0; i < spots.size(); ++i) {
+        const Correspondence& spot = spots[i];
+        const double more = excess[std::size_t(spot.level)];
+        cv::Matx22d variance = spot.variance + cv::Matx22d::eye() * (more * more);
+        const cv::Matx22d weight = variance.inv();
+        const cv::Vec2d apart = off[i].apart;
+        const double ratio = std::sqrt(std::max(0.0, apart.dot(weight * apart)) / 2);
+        const double say = say_of(ratio);
+        const auto moves = MapFrame::moves(off[i].at.x, off[i].at.y);
+        const cv::Matx22d own = weight * say;
+        for (int a = 0; a < kMapParts; ++a) {
+            const cv::Vec2d move = own * (moves[std::size_t(a)] * r);
+            pulls[spot.blur][a] += move.dot(apart);
+            for (int b = 0; b < kMapParts; ++b)
+                own_information[spot.blur](a, b) += move.dot(moves[std::size_t(b)] * r);
+        }
+        says += say;
+        squares += say * apart.dot(apart) / 2;
+        alike += say * spot.likeness;
+        if (ratio < 2.5) ++fit.agreeing;
+    }
+    // What is blurred is moved by what hides a part of the lens, and all of it alike: however many spots
+    // there are, together they know no more than this.
+    for (int group = 0; group < 3; ++group) {
+        Matrix8 free = own_information[group];
+        for (int a = 0; a < kMapParts; ++a) free(a, a) += 1 / (kCommonError[group] * kCommonError[group]);
+        const Matrix8 share = own_information[group] * free.inv(cv::DECOMP_CHOLESKY);
+        const Matrix8 known = own_information[group] - share * own_information[group];
+        fit.information += 0.5 * (known + known.t());
+        fit.pull += pulls[group] - share * pulls[group];
+    }
+    Matrix8 held = fit.information;
+    const MapParts now = frame.parts(map);
+    MapParts pull = fit.pull;
+    for (int a = kAspect; a < kMapParts; ++a) {
+        const double hold = 1 / (kPairHold[a] * kPairHold[a]);
+        held(a, a) += hold;
+        pull[a] -= hold * now[a];
+    }
+    for (int a = 0; a < kMapParts; ++a) held(a, a) *= 1 + 1e-9;
+    if (!cv::solve(held, pull, fit.step, cv::DECOMP_CHOLESKY)) fit.step = MapParts::all(0);
+    fit.scatter_px = std::sqrt(squares / std::max(1e-9, says));
+    fit.likeness = alike / std::max(1e-9, says);
 
-    cv::Matx44d normal = cv::Matx44d::zeros();
-    cv::Vec4d right(0, 0, 0, 0);
-    double weights = 0, squares = 0, product = 0, fixed_square = 0, moving_square = 0;
-    for (std::size_t i = 0; i < places.size(); ++i) {
-        const Sample& sample = samples[i];
-        if (sample.weight <= 0) continue;
-        const Place& place = places[i];
-        // Cauchy weights: moved things and passing glints lose their say, nothing is cut off abruptly.
-        const double ratio = sample.difference / (1.5 * spread);
-        double weight = sample.weight / (1 + ratio * ratio);
-        if (trust) {
-            trust->add(i, place, weight, sample.difference);
-            weight *= trust->at(i);
-        }
-        const double x = place.x - middle_x, y = place.y - middle_y;
-        // How detail changes with scale, turn, and shift, at the fixed place.
-        const cv::Vec4d slope(place.across * x + place.down * y, -place.across * y + place.down * x,
-                              place.across, place.down);
-        for (int a = 0; a < 4; ++a) {
-            right[a] += weight * slope[a] * sample.difference;
-            for (int b = 0; b < 4; ++b) normal(a, b) += weight * slope[a] * slope[b];
-        }
-        weights += weight;
-        squares += weight * sample.difference * sample.difference;
-        product += weight * sample.product;
-        fixed_square += weight * sample.fixed_square;
-        moving_square += weight * sample.moving_square;
+    // What noise does not explain, level by level: from the third of the spots with the least noise.
+    for (std::size_t level = 0; level < excess.size(); ++level) {
+        std::vector<std::pair<double, double>> own;  // variance by noise, squared distance
+        for (std::size_t i = 0; i < spots.size(); ++i)
+            if (spots[i].level == int(level))
+                own.push_back({(spots[i].variance(0, 0) + spots[i].variance(1, 1)) / 2,
+                               off[i].apart.dot(off[i].apart) / 2});
+        if (own.size() < 9) continue;
+        const auto third = own.begin() + std::ptrdiff_t(own.size() / 3);
+        std::nth_element(own.begin(), third, own.end());
+        double noise = 0;
+        std::vector<double> distances;
+        for (auto it = own.begin(); it != third; ++it) noise += it->first, distances.push_back(it->second);
+        noise /= double(distances.size());
+        const auto middle = distances.begin() + std::ptrdiff_t(distances.size() / 2);
+        std::nth_element(distances.begin(), middle, distances.end());
+        // The middle of half the sum of two squared normal values is ln 2 of their variance.
+        excess[level] = std::sqrt(std::max(0.02 * 0.02, *middle / 0.6931 - noise));
     }
-    if (trust) {
-        trust->settle();
-        trust->clear();
-    }
-    cv::Vec4d step;
-    if (weights < kFewestPlaces / 16.0 || !cv::solve(normal, right, step, cv::DECOMP_CHOLESKY))
-        return outcome;
-    const Similarity small{{1 + step[0], step[1]}, {step[2], step[3]}};
-    fixed_to_moving = fixed_to_moving.after(small.inverse());
-    const double reach = std::hypot(middle_x, middle_y);
-    outcome.solved = true;
-    outcome.moved_px = std::hypot(step[0], step[1]) * reach + std::hypot(step[2], step[3]);
-    outcome.weight = weights / std::max(1e-4, squares / weights);
-    outcome.likeness = product / std::sqrt(std::max(1e-12, fixed_square * moving_square));
-    return outcome;
+    return fit;
 }
 
-Similarity scaled(const Similarity& similarity, double factor) {
-    return {similarity.turn, similarity.shift * factor};
-}
-
-/// Robust middle of the brightness ratio where both frames are neither black nor clipped.
-double log_gain_of(const DetailPyramid::Level& moving, const DetailPyramid::Level& fixed,
-                   const Similarity& fixed_to_moving) {
-    const double middle_x = (fixed.light.cols - 1) / 2.0, middle_y = (fixed.light.rows - 1) / 2.0;
-    std::vector<float> ratios;
-    for (int y = 2; y < fixed.light.rows - 2; y += 2)
-        for (int x = 2; x < fixed.light.cols - 2; x += 2) {
-            const auto there = fixed_to_moving({x - middle_x, y - middle_y});
-            const int column = int(std::lround(there.real() + middle_x)),
-                      row = int(std::lround(there.imag() + middle_y));
-            if (column < 2 || row < 2 || column >= moving.light.cols - 2 || row >= moving.light.rows - 2)
-                continue;
-            const float one = moving.light(row, column), other = fixed.light(y, x);
-            if (one < 0.004f || other < 0.004f || one > 0.8f || other > 0.8f) continue;
-            ratios.push_back(std::log(other / one));
+/// A window of the other picture, turned and scaled as it lies there, with a margin of one pixel.
+MOORHAZE_CLONES void sample_window(const float* picture, std::ptrdiff_t stride, double x, double y,
+                                   const double* bend, float* out) {
+    constexpr int reach = Spot::kReach + 1;
+    int i = 0;
+    for (int v = -reach; v <= reach; ++v)
+        for (int u = -reach; u <= reach; ++u, ++i) {
+            const double px = x + bend[0] * u + bend[1] * v, py = y + bend[2] * u + bend[3] * v;
+            const int whole_x = int(px), whole_y = int(py);
+            const float s = float(px - whole_x), t = float(py - whole_y);
+            const float s2 = s * s, s3 = s2 * s, t2 = t * t, t3 = t2 * t;
+            const float a0 = 0.5f * (-s3 + 2 * s2 - s), a1 = 0.5f * (3 * s3 - 5 * s2 + 2),
+                        a2 = 0.5f * (-3 * s3 + 4 * s2 + s), a3 = 0.5f * (s3 - s2);
+            const float b0 = 0.5f * (-t3 + 2 * t2 - t), b1 = 0.5f * (3 * t3 - 5 * t2 + 2),
+                        b2 = 0.5f * (-3 * t3 + 4 * t2 + t), b3 = 0.5f * (t3 - t2);
+            const float* p = picture + (whole_y - 1) * stride + whole_x - 1;
+            const float r0 = p[0] * a0 + p[1] * a1 + p[2] * a2 + p[3] * a3;
+            p += stride;
+            const float r1 = p[0] * a0 + p[1] * a1 + p[2] * a2 + p[3] * a3;
+            p += stride;
+            const float r2 = p[0] * a0 + p[1] * a1 + p[2] * a2 + p[3] * a3;
+            p += stride;
+            const float r3 = p[0] * a0 + p[1] * a1 + p[2] * a2 + p[3] * a3;
+            out[i] = r0 * b0 + r1 * b1 + r2 * b2 + r3 * b3;
         }
-    if (ratios.size() < 20) return 0;
-    // The mean of the middle half: as robust as the median, half its scatter.
-    std::sort(ratios.begin(), ratios.end());
-    double sum = 0;
-    const std::size_t from = ratios.size() / 4, to = ratios.size() - from;
-    for (std::size_t i = from; i < to; ++i) sum += ratios[i];
-    return sum / double(to - from);
 }
 
 }  // namespace
 
-std::optional<PairRegistration> register_pair(const DetailPyramid& moving, const DetailPyramid& fixed,
-                                              const std::optional<Similarity>& start, const Job& job) {
-    const int levels = int(std::min(moving.levels.size(), fixed.levels.size()));
-    if (levels == 0 || moving.levels[0].detail.size() != fixed.levels[0].detail.size()) return {};
-    auto level_scale = [&](int level) { return fixed.scale * double(1 << level); };
-
-    std::vector<Similarity> guesses;
-    const int coarsest = levels - 1;
-    if (start) {
-        guesses.push_back(start->inverse());
-    } else {
-        guesses.push_back({});
-        const auto& one = fixed.levels[std::size_t(coarsest)].detail;
-        const auto& other = moving.levels[std::size_t(coarsest)].detail;
-        cv::Mat window;
-        cv::createHanningWindow(window, one.size(), CV_32F);
-        const cv::Point2d shift = cv::phaseCorrelate(one, other, window);
-        guesses.push_back({{1, 0}, std::complex<double>(shift.x, shift.y) * level_scale(coarsest)});
-    }
-
-    // Both guesses try the coarse levels; the better goes on.
-    Similarity best;
-    double best_likeness = -2;
-    const int coarse_end = std::max(0, levels - 2);
-    for (const Similarity& guess : guesses) {
-        Similarity here = guess;
-        double likeness = -1;
-        for (int level = coarsest; level >= coarse_end; --level) {
-            const auto places = strong_places(fixed.levels[std::size_t(level)]);
-            Similarity small = scaled(here, 1 / level_scale(level));
-            for (int round = 0; round < 20; ++round) {
-                const auto step = improve(places, moving.levels[std::size_t(level)],
-                                          fixed.levels[std::size_t(level)].noise, 1.0, small, nullptr);
-                if (!step.solved) break;
-                likeness = step.likeness;
-                if (step.moved_px < 0.02) break;
+/// The last step: one frame is a little more blurred than the other, which is no noise. A picture blurred by
+/// a small variance v is T + v/2 ΔT: the displacement is found together with v, and what is left is the
+/// misfit.
+static void settle(const Spot& spot, const std::vector<float>& window, double mean, double gain,
+                   const cv::Matx22d& bend, SpotFind& find) {
+    constexpr int side = Spot::kSide, wide = side + 2;
+    const auto& weights = spot_weights();
+    cv::Matx33d normal = cv::Matx33d::zeros();
+    cv::Vec3d right(0, 0, 0);
+    double square = 0;
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            const auto i = std::size_t(y * side + x);
+            const double basis[3] = {double(spot.across[i]), double(spot.down[i]), double(spot.round[i]) / 2};
+            const double off =
+                (double(window[std::size_t((y + 1) * wide + x + 1)]) - mean) / gain - double(spot.value[i]);
+            square += double(weights[i]) * off * off;
+            for (int a = 0; a < 3; ++a) {
+                right[a] += double(weights[i]) * basis[a] * off;
+                for (int b = a; b < 3; ++b) normal(a, b) += double(weights[i]) * basis[a] * basis[b];
             }
-            here = scaled(small, level_scale(level));
         }
-        if (likeness > best_likeness) best_likeness = likeness, best = here;
+    for (int a = 0; a < 3; ++a) {
+        normal(a, a) *= 1 + 1e-6;
+        for (int b = 0; b < a; ++b) normal(a, b) = normal(b, a);
     }
+    const cv::Matx33d inverse = normal.inv(cv::DECOMP_CHOLESKY);
+    const cv::Vec3d found = inverse * right;
+    find.at.x -= bend(0, 0) * found[0] + bend(0, 1) * found[1];
+    find.at.y -= bend(1, 0) * found[0] + bend(1, 1) * found[1];
+    find.misfit = std::max(1e-9, square - found.dot(right));
+    find.variance = cv::Matx22d(inverse(0, 0), inverse(0, 1), inverse(1, 0), inverse(1, 1)) *
+                    (find.misfit / (2.0 * side));
+}
+
+std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, double slope_noise,
+                                  cv::Point2d near, const cv::Matx22d& bend) {
+    constexpr int side = Spot::kSide, wide = side + 2;
+    const double margin = (Spot::kReach + 1) * (std::abs(bend(0, 0)) + std::abs(bend(0, 1))) + 3;
+    const double determinant = spot.slopes(0, 0) * spot.slopes(1, 1) - spot.slopes(0, 1) * spot.slopes(1, 0);
+    if (determinant <= 0) return {};
+    const auto& weights = spot_weights();
+    std::vector<float> window(wide * wide);
+    SpotFind find;
+    find.at = near;
+    for (int round = 0; round < 6; ++round) {
+        if (!(find.at.x > margin && find.at.y > margin && find.at.x < luma.cols - 1 - margin &&
+              find.at.y < luma.rows - 1 - margin))
+            return {};
+        sample_window(luma[0], std::ptrdiff_t(luma.step1()), find.at.x, find.at.y, bend.val, window.data());
+        double mean = 0;
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x)
+                mean +=
+                    double(weights[std::size_t(y * side + x)] * window[std::size_t((y + 1) * wide + x + 1)]);
+        double product = 0, square = 0, pull_x = 0, pull_y = 0, own_x = 0, own_y = 0;
+        for (int y = 0; y < side; ++y)
+            for (int x = 0; x < side; ++x) {
+                const auto i = std::size_t(y * side + x);
+                const float value = window[std::size_t((y + 1) * wide + x + 1)] - float(mean);
+                const float weighted = weights[i] * value;
+                product += double(weighted * spot.value[i]);
+                square += double(weighted * value);
+                pull_x += double(weighted * spot.across[i]);
+                pull_y += double(weighted * spot.down[i]);
+                const float own = weights[i] * spot.value[i];
+                own_x += double(own * spot.across[i]);
+                own_y += double(own * spot.down[i]);
+            }
+        if (product <= 0 || square <= 0) return {};
+        const double gain = product / spot.energy;
+        const double right = pull_x / gain - own_x, down = pull_y / gain - own_y;
+        const double step_x = (spot.slopes(1, 1) * right - spot.slopes(0, 1) * down) / determinant;
+        const double step_y = (spot.slopes(0, 0) * down - spot.slopes(1, 0) * right) / determinant;
+        find.likeness = product / std::sqrt(spot.energy * square);
+        find.misfit = spot.energy * (1 - find.likeness * find.likeness);
+        const double length = std::hypot(step_x, step_y), held = length > 2 ? 2 / length : 1;
+        const bool rest = length < 0.01;
+        if (round > 0 && find.likeness < 0.4) return {};
+        if (rest || round == 5) {
+            if (length > 0.1) return {};
+            double slopes = 0;
+            for (int y = 0; y < side; ++y)
+                for (int x = 0; x < side; ++x) {
+                    const float* p = window.data() + (y + 1) * wide + x + 1;
+                    const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[wide] - p[-wide]);
+                    slopes += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
+                }
+            double own = 0;
+            for (int y = 1; y + 1 < side; ++y)
+                for (int x = 1; x + 1 < side; ++x) {
+                    const float* p = spot.value.data() + y * side + x;
+                    const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[side] - p[-side]);
+                    own += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
+                }
+            const double least = 2 * slope_noise;
+            settle(spot, window, mean, gain, bend, find);
+            find.balance =
+                0.5 * std::log(std::max(0.1 * slopes, slopes - least) / std::max(0.1 * own, own - least));
+            return find;
+        }
+        find.at.x -= held * (bend(0, 0) * step_x + bend(0, 1) * step_y);
+        find.at.y -= held * (bend(1, 0) * step_x + bend(1, 1) * step_y);
+        if (std::hypot(find.at.x - near.x, find.at.y - near.y) > kFarthestPx) return {};
+    }
+    return {};
+}
+
+std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
+                                              const std::optional<cv::Matx33d>& start, const Job& job) {
+    if (moving.frame != fixed.frame || moving.levels.size() != fixed.levels.size()) return {};
+    const MapFrame frame(fixed.frame);
+    std::optional<Similarity> guess;
+    if (start) {
+        const MapParts parts = frame.parts(*start);
+        guess = Similarity{std::polar(std::exp(parts[kGrowth]), parts[kTurn]),
+                           std::complex<double>(parts[kRight], parts[kDown]) * frame.half_diagonal};
+    }
+    const auto coarse = coarse_match(moving.coarse, fixed.coarse, guess);
+    if (!coarse) return {};
+    MapParts parts = MapParts::all(0);
+    parts[kGrowth] = std::log(std::abs(coarse->fixed_to_moving.turn));
+    parts[kTurn] = std::arg(coarse->fixed_to_moving.turn);
+    parts[kRight] = coarse->fixed_to_moving.shift.real() / frame.half_diagonal;
+    parts[kDown] = coarse->fixed_to_moving.shift.imag() / frame.half_diagonal;
+    cv::Matx33d map = frame.matrix(parts);
 
     PairRegistration result;
-    bool solved = false;
-    for (int level = coarse_end; level >= 0; --level) {
+    std::vector<Correspondence> found;
+    std::vector<double> excess(fixed.levels.size());
+    for (std::size_t i = 0; i < excess.size(); ++i) excess[i] = 0.5 * fixed.levels[i].scale;
+    Fit fit;
+    std::size_t tried = 0;
+    for (int place = int(fixed.levels.size()) - 1; place >= 0; --place) {
         job.checkpoint();
-        const auto& level_moving = moving.levels[std::size_t(level)];
-        const auto& level_fixed = fixed.levels[std::size_t(level)];
-        const auto places = strong_places(level_fixed);
-        Similarity small = scaled(best, 1 / level_scale(level));
-        const Similarity before = small;
-        bool level_solved = false;
-        CellTrust trust(places, level_fixed.detail.size());
-        for (int round = 0; round < 12; ++round) {
-            const auto step = improve(places, level_moving, level_fixed.noise, 0.7, small, &trust);
-            if (!step.solved) break;
-            level_solved = true;
-            result.weight = step.weight;
-            result.likeness = step.likeness;
-            if (step.moved_px < 0.003) break;
+        const auto& own = fixed.levels[std::size_t(place)];
+        const auto& other = moving.levels[std::size_t(place)];
+        if (own.luma.size() != other.luma.size()) return {};
+        tried += own.spots.size();
+        std::vector<std::optional<Correspondence>> level(own.spots.size());
+        for_rows(int(own.spots.size()), job.quiet(), [&](int i) {
+            const Spot& spot = own.spots[std::size_t(i)];
+            const cv::Point2d at = fixed.frame_px(own, spot.at.x, spot.at.y);
+            const cv::Point2d there = mapped(map, at.x, at.y);
+            const cv::Point2d right = mapped(map, at.x + 1, at.y) - there,
+                              down = mapped(map, at.x, at.y + 1) - there;
+            const cv::Matx22d bend(right.x, down.x, right.y, down.y);
+            const cv::Point2d near((there.x - moving.offset) / other.scale,
+                                   (there.y - moving.offset) / other.scale);
+            const auto find = find_spot(spot, other.luma, other.slope_noise, near, bend);
+            if (!find || find->likeness < kUnlikeSpot) return;
+            const cv::Matx22d variance = find->variance * (own.scale * own.scale);
+            const double noise = (variance(0, 0) + variance(1, 1)) / 2 / (own.scale * own.scale);
+            // What is sharper in one of them lies off the plane halfway between both planes of focus.
+            const double tilt = 0.3 * find->balance, level_floor = 0.03 * place;
+            const int group = place == 0 && noise < kClear ? 0 : place <= 1 && noise < 2 * kClear ? 1 : 2;
+            level[std::size_t(i)] = {
+                at,
+                moving.frame_px(other, find->at.x, find->at.y),
+                variance + cv::Matx22d::eye() * (tilt * tilt + level_floor * level_floor),
+                find->likeness,
+                group,
+                place};
+        });
+        for (const auto& spot : level)
+            if (spot) found.push_back(*spot);
+        if (int(found.size()) < kFewestSpots) continue;
+        for (int round = 0; round < 8; ++round) {
+            fit = fit_round(found, map, frame, excess);
+            map = map * frame.matrix(fit.step);
+            map *= 1 / map(2, 2);
+            double moved = 0;
+            for (int a = 0; a < kMapParts; ++a) moved = std::max(moved, std::abs(fit.step[a]));
+            if (round > 2 && moved * frame.half_diagonal < 0.002 * own.scale) break;
         }
-        // A level with too little detail keeps what the coarser one found.
-        if (level_solved && std::isfinite(small.shift.real()) && std::abs(std::abs(small.turn) - 1) < 0.5)
-            best = scaled(small, level_scale(level)), solved = true;
-        else
-            small = before;
     }
-    if (!solved || result.likeness < kTooUnlike) return {};
-    result.moving_to_fixed = best.inverse();
-    const int middle = std::min(levels - 1, std::max(0, levels - 3));
-    result.log_gain = log_gain_of(moving.levels[std::size_t(middle)], fixed.levels[std::size_t(middle)],
-                                  scaled(best, 1 / level_scale(middle)));
+    if (fit.agreeing < std::max(kFewestSpots, int(kFewestPart * double(tried)))) return {};
+    result.fixed_to_moving = map;
+    fit = fit_round(found, map, frame, excess);
+    result.information = fit.information;
+    result.pull = fit.pull;
+    result.scatter_px = fit.scatter_px;
+    result.likeness = fit.likeness;
+    result.spots = fit.agreeing;
     return result;
 }
 

@@ -1,40 +1,47 @@
 #pragma once
-#include <complex>
 #include <optional>
 
-#include "core/align/detail_pyramid.h"
+#include "core/align/plane_map.h"
+#include "core/align/registration_view.h"
 
 namespace moorhaze {
 
-/// Scale, rotation and shift in one: a place z = x + iy, counted from the picture's centre in frame pixels,
-/// goes to turn·z + shift. |turn| is the scale, arg(turn) the rotation.
-struct Similarity {
-    std::complex<double> turn{1, 0};
-    std::complex<double> shift{0, 0};
-
-    std::complex<double> operator()(std::complex<double> z) const { return turn * z + shift; }
-    Similarity inverse() const { return {1.0 / turn, -shift / turn}; }
-    /// First `before`, then this.
-    Similarity after(const Similarity& before) const {
-        return {turn * before.turn, turn * before.shift + shift};
-    }
-};
-
+/// What two frames say of how they lie over each other. To second order around `fixed_to_moving`, a map that
+/// differs from it by parts d (as of MapFrame, first d, then fixed_to_moving) costs
+/// d'·information·d / 2 - d'·pull, in units of its own scatter: pull is 0 where the measured map is the best.
 struct PairRegistration {
-    Similarity moving_to_fixed;
-    double log_gain = 0;  ///< moving light times exp(log_gain) is about the fixed light
-    double weight = 0;  ///< how well determined it is: effective places over their mean squared disagreement
-    double likeness = 0;  ///< weighted correlation of the details, -1..1
+    cv::Matx33d fixed_to_moving = cv::Matx33d::eye();  ///< frame pixels
+    cv::Matx<double, kMapParts, kMapParts> information = cv::Matx<double, kMapParts, kMapParts>::zeros();
+    MapParts pull = MapParts::all(0);
+    double scatter_px = 0;  ///< how far single spots lie from the map, root mean square
+    double likeness = 0;    ///< weighted correlation of the spots, -1..1
+    int spots = 0;          ///< that agree
 };
 
-/// Registers two neighbouring frames on what both hold in detail, coarse to fine: Gauss-Newton steps on the
-/// picture places with the strongest detail, each weighted by how sharp both frames are there and how well it
-/// agrees.
-/// @param start  a first guess; none: found by phase correlation of the smallest pictures.
-/// @return nothing when the frames have too little in common.   Thread-safe.
-/// Sources: Baker & Matthews, "Lucas-Kanade 20 Years On", IJCV 56(3), 2004 (inverse compositional step);
-/// Kuglin & Hines, "The phase correlation image alignment method", 1975.
-std::optional<PairRegistration> register_pair(const DetailPyramid& moving, const DetailPyramid& fixed,
-                                              const std::optional<Similarity>& start, const Job& job);
+/// Registers two neighbouring frames on what both hold in detail. A coarse match comes first; then spots of
+/// the fixed frame with detail in two directions, spread evenly over the picture on several levels, are
+/// looked for in the moving one, each with a brightness of its own, and a plane map is laid through their
+/// places. Spots err by noise and by what no plane map explains (near edges that hide a side of the lens,
+/// parallax, moving parts); the second is taken from how they scatter, so that a few spots of strong contrast
+/// don't rule, and spots that are off by more than most lose their say (Cauchy weights).
+/// @param start  a first guess, fixed to moving.
+/// @return nothing when the frames have too little in common.   @throws Cancelled.   Thread-safe.
+/// Source: Baker & Matthews, "Lucas-Kanade 20 Years On", IJCV 56(3), 2004.
+std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
+                                              const std::optional<cv::Matx33d>& start, const Job& job);
+
+/// Where a spot lies in another picture.
+struct SpotFind {
+    cv::Point2d at;        ///< level pixels of the other picture
+    double likeness = 0;   ///< correlation of the two windows, -1..1
+    double misfit = 0;     ///< mean square of what differs, in the spot's units
+    cv::Matx22d variance;  ///< of the place by what differs, level pixels², seen from the spot
+    double balance = 0;    ///< logarithm of how much sharper the other picture is there
+};
+
+/// Looks for a spot around a place of another picture, to hundredths of a pixel; none when it runs away.
+/// @param near  level pixels;  @param bend  how the other picture is turned and scaled there.
+std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, double slope_noise,
+                                  cv::Point2d near, const cv::Matx22d& bend);
 
 }  // namespace moorhaze

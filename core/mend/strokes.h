@@ -2,7 +2,7 @@
 #include <functional>
 #include <map>
 
-#include "core/align/register_series.h"
+#include "core/align/series_geometry.h"
 
 namespace moorhaze {
 

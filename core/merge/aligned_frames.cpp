@@ -42,14 +42,14 @@ Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
     }
     if (!picture) return tl::unexpected(picture.error());
     // Each frame is decoded with its own profile's curve; the result is written with the reference frame's.
-    const FrameGeometry& own = geometry_.frames[std::size_t(index(place))];
-    if (picture->profile == profile_) return lay_over(*picture, curve_, own, target_, job.quiet());
-    return lay_over(*picture, ToneCurve(picture->profile), own, target_, job.quiet());
+    const ToneCurve curve = picture->profile == profile_ ? curve_ : ToneCurve(picture->profile);
+    return lay_over(*picture, curve, geometry_, index(place), target_, job.quiet());
 }
 
-LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const FrameGeometry& geometry,
-                     PixelRect target, const Job& job) {
-    return warp_to_linear(picture, curve, {geometry.matrix, target, geometry.gain}, job);
+LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
+                     int frame, PixelRect target, const Job& job) {
+    const FrameGeometry& own = geometry.frames[std::size_t(frame)];
+    return warp_to_linear(picture, curve, {own.matrix, target, own.gains, geometry.vignetting}, job);
 }
 
 }  // namespace moorhaze

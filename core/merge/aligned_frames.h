@@ -1,7 +1,7 @@
 #pragma once
 #include <future>
 
-#include "core/align/register_series.h"
+#include "core/align/series_geometry.h"
 
 namespace moorhaze {
 
@@ -39,7 +39,7 @@ class AlignedFrames {
 };
 
 /// One decoded frame laid over the reference plane: what AlignedFrames does with each.   Thread-safe.
-LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const FrameGeometry& geometry,
-                     PixelRect target, const Job& job);
+LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
+                     int frame, PixelRect target, const Job& job);
 
 }  // namespace moorhaze

@@ -16,9 +16,8 @@ std::shared_ptr<const Picture> FrameSource::decoded(int frame) const {
 
 LinearFrame FrameSource::load(int frame, PixelRect area, const Job& job) const {
     const auto picture = decoded(frame);
-    const FrameGeometry& own = geometry_.frames[std::size_t(frame)];
-    if (picture->profile == profile_) return lay_over(*picture, curve_, own, area, job);
-    return lay_over(*picture, ToneCurve(picture->profile), own, area, job);
+    const ToneCurve curve = picture->profile == profile_ ? curve_ : ToneCurve(picture->profile);
+    return lay_over(*picture, curve, geometry_, frame, area, job);
 }
 
 Picture picture_of(const LinearFrame& frame, const ToneCurve& curve, const ColourProfile& profile) {

@@ -1,4 +1,5 @@
 #include "core/merge/quick_merge.h"
+#include "core/align/measure_series.h"
 
 #include <algorithm>
 #include <array>
@@ -94,12 +95,16 @@ SeriesGeometry register_previews(const std::vector<cv::Mat3b>& previews, const J
     for (int i = 0; i < int(previews.size()); ++i)
         if (used[std::size_t(i)] && ++seen == (readable + 1) / 2) reference = i;
     const double shrink = std::min(1.0, double(kRegisterLongSide) / std::max(size.width, size.height));
-    auto load = [&](int i, std::string&) -> std::optional<DetailPyramid> {
+    auto load = [&](int i, std::string&) -> std::optional<RegistrationView> {
         cv::Mat1f luma = luma_of(previews[std::size_t(i)]);
         cv::resize(luma, luma, {}, shrink, shrink, cv::INTER_AREA);
-        return detail_pyramid(luma, double(size.width) / luma.cols, job.quiet());
+        return registration_view(luma, size, job.quiet());
     };
-    return register_frames(used, size, reference, Travel::refocused, load, job);
+    PlaceSettings settings;
+    settings.reference = reference;
+    settings.model = PlaneModel::similarity;
+    settings.levelling = Levelling::off;
+    return place_frames(measure_frames(used, size, load, job), settings);
 }
 
 QuickMerge::QuickMerge(const std::vector<cv::Mat3b>& previews, const SeriesGeometry& geometry, const Job& job)

@@ -2,7 +2,7 @@
 #include <mutex>
 #include <optional>
 
-#include "core/align/register_series.h"
+#include "core/align/series_geometry.h"
 
 namespace moorhaze {
 

@@ -12,13 +12,15 @@ namespace {
 
 constexpr int kTaps = 6;
 constexpr int kPhases = 1024;  // position error below 1/2048 px, far under the registration's own
-constexpr int kTileWidth = 128, kTileHeight = 32;
+constexpr int kTileWidth = 192, kTileHeight = 48;
 
-using Lanes = float __attribute__((vector_size(16)));
-using UnalignedLanes = float __attribute__((vector_size(16), aligned(4), may_alias));
+/// Two pixels of four floats.
+using Lanes = float __attribute__((vector_size(32)));
+using UnalignedLanes = float __attribute__((vector_size(32), aligned(4), may_alias));
 
 struct KernelTable {
-    alignas(32) float weight[kPhases + 1][8];
+    float down[kPhases + 1][8];                ///< one weight a tap
+    alignas(32) Lanes across[kPhases + 1][3];  ///< each weight four times, two taps side by side
     KernelTable() {
         constexpr double pi = std::numbers::pi;
         auto lanczos = [](double t) {
@@ -30,7 +32,8 @@ struct KernelTable {
             double sum = 0, raw[kTaps];
             for (int tap = 0; tap < kTaps; ++tap)
                 sum += raw[tap] = lanczos(tap - 2 - double(phase) / kPhases);
-            for (int tap = 0; tap < 8; ++tap) weight[phase][tap] = tap < kTaps ? float(raw[tap] / sum) : 0.0f;
+            for (int tap = 0; tap < 8; ++tap) down[phase][tap] = tap < kTaps ? float(raw[tap] / sum) : 0.0f;
+            for (int lane = 0; lane < 24; ++lane) across[phase][lane / 8][lane % 8] = down[phase][lane / 4];
         }
     }
 };
@@ -58,32 +61,62 @@ void fill_patch_row(const Value* source, int source_width, const float* const* r
     }
 }
 
-/// One row of the target from a patch. `matrix` maps target pixels to source pixels, row by row.
-MOORHAZE_CLONES void warp_row(const float* patch, int patch_left, int patch_top, int patch_width,
-                              int patch_height, const double* matrix, int target_y, int target_x, int count,
-                              float gain, const float (*weights)[8], float* out) {
+/// A row of the target, from a patch of the source.
+struct RowPlan {
+    const float* patch;
+    int left, top, width, height;  ///< of the patch, source pixels
+    const double* matrix;          ///< target pixels to source pixels, row by row
+    float gains[3];
+    const KernelTable* kernel;
+};
+
+MOORHAZE_CLONES void warp_row(const RowPlan& plan, int target_y, int target_x, int count, float* out) {
+    const double* matrix = plan.matrix;
+    const double most_x = plan.width - 4, most_y = plan.height - 4;
+    const std::ptrdiff_t stride = 4 * std::ptrdiff_t(plan.width);
+    const double start_x = matrix[1] * target_y + matrix[2], start_y = matrix[4] * target_y + matrix[5],
+                 start_w = matrix[7] * target_y + matrix[8];
+    const bool upright = matrix[6] == 0 && matrix[7] == 0;
     for (int i = 0; i < count; ++i) {
-        const double x = target_x + i, y = target_y;
-        const double scale = 1.0 / (matrix[6] * x + matrix[7] * y + matrix[8]);
-        const double source_x = (matrix[0] * x + matrix[1] * y + matrix[2]) * scale - patch_left;
-        const double source_y = (matrix[3] * x + matrix[4] * y + matrix[5]) * scale - patch_top;
-        const double held_x = std::min(std::max(source_x, 2.0), double(patch_width - 4));
-        const double held_y = std::min(std::max(source_y, 2.0), double(patch_height - 4));
+        const double x = target_x + i;
+        const double scale = upright ? 1.0 : 1.0 / (matrix[6] * x + start_w);
+        const double source_x = (matrix[0] * x + start_x) * scale - plan.left;
+        const double source_y = (matrix[3] * x + start_y) * scale - plan.top;
+        const double held_x = std::min(std::max(source_x, 2.0), most_x);
+        const double held_y = std::min(std::max(source_y, 2.0), most_y);
         const int whole_x = int(held_x), whole_y = int(held_y);
-        const float* across = weights[int((held_x - whole_x) * kPhases + 0.5)];
-        const float* down = weights[int((held_y - whole_y) * kPhases + 0.5)];
-        const float* corner = patch + 4 * ((whole_y - 2) * patch_width + whole_x - 2);
-        Lanes sum = {0, 0, 0, 0};
+        const Lanes* across = plan.kernel->across[int((held_x - whole_x) * kPhases + 0.5)];
+        const float* down = plan.kernel->down[int((held_y - whole_y) * kPhases + 0.5)];
+        const float* corner = plan.patch + (whole_y - 2) * stride + 4 * (whole_x - 2);
+        Lanes one = {}, two = {}, three = {};
         for (int row = 0; row < kTaps; ++row) {
-            const auto* line = reinterpret_cast<const UnalignedLanes*>(corner + 4 * row * patch_width);
-            const Lanes along = line[0] * across[0] + line[1] * across[1] + line[2] * across[2] +
-                                line[3] * across[3] + line[4] * across[4] + line[5] * across[5];
-            sum += along * down[row];
+            const auto* line = reinterpret_cast<const UnalignedLanes*>(corner + row * stride);
+            one += line[0] * down[row];
+            two += line[1] * down[row];
+            three += line[2] * down[row];
         }
+        const Lanes sum = one * across[0] + two * across[1] + three * across[2];
         for (int channel = 0; channel < 3; ++channel) {
-            const float root = std::max(sum[channel], 0.0f);
-            out[3 * i + channel] = root * root * gain;
+            const float root = std::max(sum[channel] + sum[channel + 4], 0.0f);
+            out[3 * i + channel] = root * root * plan.gains[channel];
         }
+    }
+}
+
+/// Brings a row's light to what the reference frame has there.
+void level_row(const Vignetting& vignetting, const cv::Matx33d& to_source, cv::Size frame, int target_y,
+               int target_x, int count, float* out) {
+    const double middle_x = (frame.width - 1) / 2.0, middle_y = (frame.height - 1) / 2.0,
+                 diagonal = middle_x * middle_x + middle_y * middle_y;
+    auto fall = [&](double x, double y) {
+        const double r2 = ((x - middle_x) * (x - middle_x) + (y - middle_y) * (y - middle_y)) / diagonal;
+        return r2 * (vignetting.square + vignetting.fourth * r2);
+    };
+    for (int i = 0; i < count; ++i) {
+        const cv::Vec3d place = to_source * cv::Vec3d(target_x + i, target_y, 1);
+        const auto factor =
+            float(std::exp(fall(place[0] / place[2], place[1] / place[2]) - fall(target_x + i, target_y)));
+        for (int channel = 0; channel < 3; ++channel) out[3 * i + channel] *= factor;
     }
 }
 
@@ -148,7 +181,8 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan) {
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
                            const Job& job) {
     if (plan.target.empty()) throw BadParameter("the area to fill is empty");
-    if (plan.gain <= 0) throw BadParameter("a gain must be above 0");
+    if (std::min({plan.gains[0], plan.gains[1], plan.gains[2]}) <= 0)
+        throw BadParameter("a gain must be above 0");
     bool turned_round = false;
     const cv::Matx33d to_source = plan.frame_to_reference.inv(cv::DECOMP_LU, &turned_round);
     if (!turned_round) throw BadParameter("the frame's matrix cannot be turned round");
@@ -188,10 +222,21 @@ LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const W
                 else
                     fill_patch_row(frame.pixels.ptr<std::uint16_t>(y), source.width, roots, patch, line);
             }
-            for (int y = 0; y < rows; ++y)
-                warp_row(patch.values.data(), patch.left, patch.top, patch.width, patch.height, to_source.val,
-                         plan.target.y + top + y, plan.target.x + left, columns, float(plan.gain),
-                         kernel_table().weight, out.pixels.ptr<float>(top + y) + 3 * left);
+            const RowPlan own{patch.values.data(),
+                              patch.left,
+                              patch.top,
+                              patch.width,
+                              patch.height,
+                              to_source.val,
+                              {float(plan.gains[0]), float(plan.gains[1]), float(plan.gains[2])},
+                              &kernel_table()};
+            for (int y = 0; y < rows; ++y) {
+                const int target_y = plan.target.y + top + y, target_x = plan.target.x + left;
+                float* line = out.pixels.ptr<float>(top + y) + 3 * left;
+                warp_row(own, target_y, target_x, columns, line);
+                if (!plan.vignetting.is_none())
+                    level_row(plan.vignetting, to_source, source, target_y, target_x, columns, line);
+            }
         }
     });
     return out;

@@ -12,11 +12,20 @@ struct RowSpan {
     bool operator==(const RowSpan&) const = default;
 };
 
+/// Light falls off from the frame's centre by exp(-(square·r² + fourth·r⁴)), r in half diagonals.
+struct Vignetting {
+    double square = 0, fourth = 0;
+    bool operator==(const Vignetting&) const = default;
+    bool is_none() const { return square == 0 && fourth == 0; }
+};
+
 /// Where and how a frame's pixels go.
 struct WarpPlan {
     cv::Matx33d frame_to_reference = cv::Matx33d::eye();  ///< pixel centres at whole numbers
-    PixelRect target;   ///< part of the reference plane to fill, in reference pixels
-    double gain = 1.0;  ///< factor in linear light, > 0
+    PixelRect target;          ///< part of the reference plane to fill, in reference pixels
+    cv::Vec3d gains = {1, 1, 1};  ///< factors in linear light, by colour, > 0
+    /// Of frame and reference alike: light is brought to what the reference frame has at the same place.
+    Vignetting vignetting = {};
 };
 
 /// A frame laid over the reference plane, in linear light.
@@ -30,7 +39,7 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan);
 
 /// Resamples once, from the file's own pixels: decoded by table, interpolated with a Lanczos kernel of three
 /// lobes on a square-root scale (in linear light its ringing would blacken the surround of highlights),
-/// levelled by `gain`, out in linear light. Works in tiles; memory is one output.
+/// levelled by `gains` and `vignetting`, out in linear light. Works in tiles; memory is one output.
 /// @throws BadParameter for a matrix that cannot be turned round or an empty target; Cancelled. Thread-safe.
 /// Source of the kernel: Duchon, "Lanczos Filtering in One and Two Dimensions", J. Appl. Meteor. 18, 1979.
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,

@@ -1,5 +1,7 @@
 #include "desktop/session/session.h"
 
+#include "core/align/common_area.h"
+#include "core/align/measure_series.h"
 #include "desktop/session/text.h"
 
 #include <QCoreApplication>
@@ -28,6 +30,18 @@ class SelectionCommand : public QUndoCommand {
   private:
     Session& session_;
     Session::Selection from_, to_;
+};
+
+class PlacingCommand : public QUndoCommand {
+  public:
+    PlacingCommand(Session& session, PlaceSettings from, PlaceSettings to, const QString& what)
+        : QUndoCommand(what), session_(session), from_(std::move(from)), to_(std::move(to)) {}
+    void undo() override { session_.apply_placing(from_); }
+    void redo() override { session_.apply_placing(to_); }
+
+  private:
+    Session& session_;
+    PlaceSettings from_, to_;
 };
 
 class StrokeCommand : public QUndoCommand {
@@ -177,7 +191,9 @@ void Session::set_method(const std::string& method) {
 }
 
 Session::Aligned Session::alignment_wanted() const {
-    return {selection().used, reference()};
+    PlaceSettings placing = placing_;
+    placing.reference = reference();
+    return {selection().used, placing};
 }
 
 bool Session::geometry_is_current() const {
@@ -186,6 +202,20 @@ bool Session::geometry_is_current() const {
 
 const SeriesGeometry Session::geometry_or_unmoved() const {
     return geometry_ ? *geometry_ : unmoved(series_, reference());
+}
+
+void Session::set_placing(const PlaceSettings& settings, const QString& what) {
+    PlaceSettings to = settings;
+    to.reference = placing_.reference;
+    if (to == placing_) return;
+    undo_.push(new PlacingCommand(*this, placing_, to, what));
+}
+
+void Session::apply_placing(const PlaceSettings& settings) {
+    placing_ = settings;
+    emit geometry_changed();
+    // Placing anew takes a moment; measuring, which takes long, waits until it is asked for.
+    if (geometry_) start_aligning();
 }
 
 void Session::align() {
@@ -202,15 +232,29 @@ void Session::align_and_merge() {
 }
 
 void Session::start_aligning() {
+    struct Placed {
+        Registration registration;
+        SeriesGeometry geometry;
+    };
     jobs_.decide([this] {
         if (geometry_is_current()) return;
         jobs_.start_first(
             QStringLiteral("align"),
-            [series = series_, reference = reference()](const Job& job) {
-                return register_series(series, reference, travel_from_metadata(series), job);
+            [series = series_, as = alignment_wanted(), known = registration_](const Job& job) {
+                Placed placed;
+                Series measured = series;
+                measured.frames[std::size_t(as.placing.reference)].used = true;
+                bool enough = known.has_value();
+                for (int i = 0; enough && i < series.count(); ++i)
+                    enough = known->used[std::size_t(i)] || !measured.frames[std::size_t(i)].used;
+                placed.registration = enough ? *known : measure_series(measured, job);
+                placed.geometry = place_frames(placed.registration, as.placing);
+                return placed;
             },
-            [this, serial = series_serial_, as = alignment_wanted()](const SeriesGeometry& geometry) {
+            [this, serial = series_serial_, as = alignment_wanted()](const Placed& placed) {
                 if (serial != series_serial_) return;
+                const SeriesGeometry& geometry = placed.geometry;
+                registration_ = placed.registration;
                 geometry_ = geometry;
                 aligned_as_ = as;
                 for (int i = 0; i < series_.count(); ++i)
@@ -223,7 +267,7 @@ void Session::start_aligning() {
 }
 
 Session::MergedFrom Session::merge_wanted() const {
-    return {series_.chosen(), reference(), method_, merge_settings_};
+    return {series_.chosen(), alignment_wanted().placing, method_, merge_settings_};
 }
 
 void Session::start_merging() {

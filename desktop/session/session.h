@@ -111,6 +111,10 @@ class Session : public QObject {
     /// Aligns first if the frames have not been aligned as they are now, then merges.
     void align_and_merge();
     const std::optional<SeriesGeometry>& geometry() const { return geometry_; }
+    /// How frames are placed; a change is one step of undo and needs no new measurement. The reference is
+    /// that of reference().
+    const PlaceSettings& placing() const { return placing_; }
+    void set_placing(const PlaceSettings& settings, const QString& what);
     bool geometry_is_current() const;
     /// Where frames lie: measured, or as they are.
     const SeriesGeometry geometry_or_unmoved() const;
@@ -167,9 +171,11 @@ class Session : public QObject {
     };
     struct Aligned {
         std::vector<bool> used;
-        int reference = 0;
+        PlaceSettings placing;
         bool operator==(const Aligned&) const = default;
     };
+    friend class PlacingCommand;
+    void apply_placing(const PlaceSettings& settings);
     Selection selection() const;
     void apply(const Selection& selection);
     void change_selection(const Selection& to, const QString& what);
@@ -187,7 +193,7 @@ class Session : public QObject {
     void apply_stroke(int result_id, const Stroke& stroke, bool add);
     struct MergedFrom {
         std::vector<int> frames;
-        int reference = 0;
+        PlaceSettings placing;
         std::string method;
         MergeSettings settings;
         bool operator==(const MergedFrom&) const = default;
@@ -214,6 +220,8 @@ class Session : public QObject {
     int chosen_reference_ = -1;
     MergeSettings merge_settings_;
     std::string method_;
+    std::optional<Registration> registration_;  ///< what was measured; kept while the frames stay
+    PlaceSettings placing_;
     std::optional<SeriesGeometry> geometry_;
     Aligned aligned_as_;
     std::vector<Result> results_;

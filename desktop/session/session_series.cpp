@@ -109,6 +109,8 @@ void Session::replace_series(Series series, QStringList problems) {
     growth_.reset();
     first_looks_.assign(series_.frames.size(), -1.0);
     geometry_.reset();
+    registration_.reset();
+    placing_ = {};
     results_.clear();
     merged_from_.clear();
     shown_result_ = 0;
@@ -144,6 +146,7 @@ void Session::add_frame(const Frame& frame, const FocusProfile& profile, const S
     profile_ = whole;
     current_frame_ = series_.count() - 1;
     geometry_.reset();
+    registration_.reset();
     if (first) emit series_changed();
     emit frame_added(current_frame_);
     emit profiles_changed();
@@ -157,6 +160,7 @@ void Session::frame_changed(int frame, const FocusProfile& profile, const Series
     profiles_[std::size_t(frame)] = profile;
     profile_ = whole;
     geometry_.reset();
+    registration_.reset();
     emit frame_replaced(frame);
     emit profiles_changed();
     emit current_frame_changed();
@@ -296,8 +300,11 @@ void Session::apply_order(const std::vector<int>& order) {
     order_ = {};
     current_frame_ = new_place(current_frame_);
     chosen_reference_ = new_place(chosen_reference_);
+    for (MatchingPoints& points : placing_.points)
+        points.one = new_place(points.one), points.other = new_place(points.other);
     if (quick_) quick_ = std::make_shared<const QuickMerge>(quick_->reordered(order));
     geometry_.reset();
+    registration_.reset();
     ++series_serial_;
     emit order_changed();
     emit geometry_changed();

@@ -1,11 +1,15 @@
 #include "desktop/tray/align_tray.h"
 
+#include <QCheckBox>
+#include <QComboBox>
 #include <QLabel>
 #include <QListWidget>
 #include <QPushButton>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <cmath>
 
+#include "core/align/common_area.h"
 #include "desktop/session/facts.h"
 
 namespace moorhaze::desktop {
@@ -15,9 +19,49 @@ AlignTray::AlignTray(Session& session, QWidget* parent) : Tray(tr("Align"), pare
     summary_ = add_line({});
     summary_->setObjectName(QStringLiteral("alignSummary"));
     crop_ = add_quiet({});
+    model_ = add_choice(
+        tr("What may differ between frames"), QStringLiteral("alignModel"),
+        tr("Which movements are measured and taken out. What the frames don't need costs sharpness"),
+        {tr("Movements as the series needs"), tr("Shift only"), tr("Shift, rotation, scale"),
+         tr("With slight perspective")});
+    unplaced_ =
+        add_choice(tr("Frames that cannot be aligned"), QStringLiteral("unplaced"),
+                   tr("What becomes of frames with too little detail in common with their neighbours"),
+                   {tr("Frames not aligned: leave out"), tr("Frames not aligned: between neighbours")});
+    level_ = new QCheckBox(tr("Even out brightness and colour"), this);
+    level_->setObjectName(QStringLiteral("level"));
+    level_->setToolTip(tr("Brings every frame to the reference frame's light; flicker would show as bands"));
+    body()->addWidget(level_);
+    connect(model_, &QComboBox::activated, this, [this](int index) {
+        PlaceSettings placing = session_.placing();
+        placing.model = PlaneModel(index);
+        session_.set_placing(placing, tr("movements"));
+    });
+    connect(unplaced_, &QComboBox::activated, this, [this](int index) {
+        PlaceSettings placing = session_.placing();
+        placing.unplaced = Unplaced(index);
+        session_.set_placing(placing, tr("frames not aligned"));
+    });
+    connect(level_, &QCheckBox::clicked, this, [this](bool on) {
+        PlaceSettings placing = session_.placing();
+        placing.levelling = on ? Levelling::automatic : Levelling::off;
+        session_.set_placing(placing, on ? tr("even out brightness") : tr("brightness as it is"));
+    });
     align_ = add_button(
         tr("Align"), tr("Ctrl+L"),
         tr("Finds shift, rotation, scale and brightness of each frame against the reference frame"));
+    add_hairline();
+    add_section(tr("Along the depth line"));
+    drift_ = add_choice(tr("Drift shown along the depth line"), QStringLiteral("drift"),
+                        tr("A good series drifts smoothly; rings mark frames that lie off"),
+                        {tr("No curve"), tr("Scale"), tr("Shift"), tr("Rotation"), tr("Brightness")});
+    drift_->setCurrentIndex(int(Drift::scale));
+    drift_range_ = add_quiet({});
+    drift_range_->setObjectName(QStringLiteral("driftRange"));
+    connect(drift_, &QComboBox::currentIndexChanged, this, [this] {
+        show_drift_range();
+        emit drift_chosen();
+    });
     add_hairline();
     add_section(tr("Frame shown, against the reference frame"));
     frame_ = add_line({});
@@ -40,7 +84,60 @@ AlignTray::AlignTray(Session& session, QWidget* parent) : Tray(tr("Align"), pare
     refresh();
 }
 
+QComboBox* AlignTray::add_choice(const QString& name, const QString& object_name, const QString& tip,
+                                 const QStringList& choices) {
+    auto* choice = new QComboBox(this);
+    choice->setObjectName(object_name);
+    choice->setAccessibleName(name);
+    choice->setToolTip(tip);
+    choice->addItems(choices);
+    body()->addWidget(choice);
+    return choice;
+}
+
+Drift AlignTray::drift() const {
+    return Drift(drift_->currentIndex());
+}
+
+void AlignTray::show_drift_range() {
+    const auto& geometry = session_.geometry();
+    drift_range_->setVisible(geometry && drift() != Drift::none);
+    if (!geometry) return;
+    double low = 1e9, high = -1e9, low_down = 1e9, high_down = -1e9;
+    for (const FrameGeometry& frame : geometry->frames) {
+        if (!frame.registered) continue;
+        const cv::Point2d shift = frame.shift_px(session_.series().size());
+        const double value = drift() == Drift::scale      ? 100 * frame.scale()
+                             : drift() == Drift::shift    ? shift.x
+                             : drift() == Drift::rotation ? frame.rotation_deg()
+                                                          : std::log2(frame.gain());
+        low = std::min(low, value), high = std::max(high, value);
+        low_down = std::min(low_down, shift.y), high_down = std::max(high_down, shift.y);
+    }
+    auto range = [](const QString& text, double from, double to, int decimals) {
+        return text.arg(from, 0, 'f', decimals).arg(to, 0, 'f', decimals);
+    };
+    switch (drift()) {
+        case Drift::scale:
+            return drift_range_->setText(range(tr("%1 to %2 %"), low, high, 2));
+        case Drift::shift:
+            return drift_range_->setText(range(tr("right %1 to %2 px, "), low, high, 1) +
+                                         range(tr("dashed down %1 to %2 px"), low_down, high_down, 1));
+        case Drift::rotation:
+            return drift_range_->setText(range(tr("%1 to %2 degrees"), low, high, 3));
+        case Drift::brightness:
+            return drift_range_->setText(range(tr("%1 to %2 EV added"), low, high, 2));
+        case Drift::none:
+            break;
+    }
+}
+
 void AlignTray::refresh() {
+    const PlaceSettings& placing = session_.placing();
+    model_->setCurrentIndex(int(placing.model));
+    unplaced_->setCurrentIndex(int(placing.unplaced));
+    level_->setChecked(placing.levelling != Levelling::off);
+    show_drift_range();
     const bool open = session_.has_series();
     for (QWidget* widget : {static_cast<QWidget*>(align_), static_cast<QWidget*>(merge_)})
         widget->setEnabled(open);
@@ -58,19 +155,13 @@ void AlignTray::refresh() {
     const cv::Size size = session_.series().size();
     set_state(session_.geometry_is_current() ? tr("reference %1").arg(geometry->reference + 1)
                                              : tr("out of date"));
-    double low = 1e9, high = 0, farthest = 0;
-    for (const FrameGeometry& frame : geometry->frames) {
-        if (!frame.registered) continue;
-        low = std::min(low, frame.scale());
-        high = std::max(high, frame.scale());
-        const cv::Point2d shift = frame.shift_px(size);
-        farthest = std::max(farthest, std::hypot(shift.x, shift.y));
-    }
-    summary_->setText(tr("neighbours agree within %1 px\nscale %2 to %3 %\nfarthest shift %4 px")
-                          .arg(geometry->residual_px(), 0, 'f', 2)
-                          .arg(100 * low, 0, 'f', 2)
-                          .arg(100 * high, 0, 'f', 2)
-                          .arg(farthest, 0, 'f', 1));
+    summary_->setText(
+        geometry->as_it_lies
+            ? tr("The frames lie over each other already: nothing is moved.")
+            : tr("the same detail lies %1 px apart in neighbours, %2 px at the worst corner\n%3")
+                  .arg(geometry->residual_px(), 0, 'f', 2)
+                  .arg(geometry->corner_px(), 0, 'f', 2)
+                  .arg(QString::fromStdString(geometry->model_reason)));
     const PixelRect area = common_area(*geometry, session_.series().chosen(), size) & PixelRect({}, size);
     crop_->setText(tr("common to all frames: %1 x %2 px, %3 % of the frame")
                        .arg(area.width)
@@ -86,13 +177,14 @@ void AlignTray::refresh() {
                   .arg(shift.y, 0, 'f', 2)
                   .arg(own.rotation_deg(), 0, 'f', 3)
                   .arg(100 * own.scale(), 0, 'f', 3)
-                  .arg(own.gain, 0, 'f', 3)
+                  .arg(own.gain(), 0, 'f', 3)
             : tr("%1: not aligned").arg(frames_text(session_.current_frame(), session_.current_frame())));
     for (int i = 0; i < session_.series().count(); ++i) {
         const FrameGeometry& frame = geometry->frames[std::size_t(i)];
-        if (frame.problem.empty() || !session_.series().frames[std::size_t(i)].used) continue;
-        auto* item = new QListWidgetItem(
-            QStringLiteral("%1\n%2").arg(frames_text(i, i), QString::fromStdString(frame.problem)));
+        const std::string& why = frame.problem.empty() ? frame.warning : frame.problem;
+        if (why.empty() || !session_.series().frames[std::size_t(i)].used) continue;
+        auto* item =
+            new QListWidgetItem(QStringLiteral("%1\n%2").arg(frames_text(i, i), QString::fromStdString(why)));
         item->setData(Qt::UserRole, i);
         troubled_->addItem(item);
     }

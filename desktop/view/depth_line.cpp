@@ -148,6 +148,14 @@ QString DepthLine::describe(int frame) const {
     return text;
 }
 
+void DepthLine::set_drift(std::vector<DriftCurve> curves, double rest, std::vector<int> ringed) {
+    if (curves == drift_ && rest == drift_rest_ && ringed == ringed_) return;
+    drift_ = std::move(curves);
+    drift_rest_ = rest;
+    ringed_ = std::move(ringed);
+    update();
+}
+
 // ------------------------------------------------------------------------------------------------ painting
 
 void DepthLine::draw_tick(QPainter& painter, int frame) const {
@@ -258,6 +266,42 @@ void DepthLine::draw_threads(QPainter& painter) const {
     }
 }
 
+void DepthLine::draw_drift(QPainter& painter) const {
+    double low = drift_rest_, high = drift_rest_;
+    for (const DriftCurve& curve : drift_)
+        for (const auto& value : curve.values)
+            if (value) low = std::min(low, *value), high = std::max(high, *value);
+    if (high <= low) return;
+    const Theme& theme = Theme::current();
+    const double left = kLeft + 6, right = width() - 20;
+    auto x_of = [&](double value) { return left + (value - low) / (high - low) * (right - left); };
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(theme.quiet, 1, Qt::DotLine));
+    painter.drawLine(QPointF(x_of(drift_rest_), y_of(count() - 1)), QPointF(x_of(drift_rest_), y_of(0)));
+    for (const DriftCurve& curve : drift_) {
+        QPainterPath path;
+        bool on = false;
+        for (int i = 0; i < std::min(count(), int(curve.values.size())); ++i) {
+            const auto& value = curve.values[std::size_t(i)];
+            if (value) {
+                const QPointF at(x_of(*value), y_of(i));
+                on ? path.lineTo(at) : path.moveTo(at);
+            }
+            on = value.has_value();
+        }
+        // A rim of the ground's colour keeps the curve apart from the ticks below it.
+        painter.setPen(QPen(theme.well, 4, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.drawPath(path);
+        painter.setPen(
+            QPen(theme.text, 1.6, curve.dashed ? Qt::DashLine : Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.drawPath(path);
+        painter.setPen(QPen(theme.gorse, 1.8));
+        for (const int frame : ringed_)
+            if (frame >= 0 && frame < int(curve.values.size()) && curve.values[std::size_t(frame)])
+                painter.drawEllipse(QPointF(x_of(*curve.values[std::size_t(frame)]), y_of(frame)), 4.5, 4.5);
+    }
+}
+
 void DepthLine::paintEvent(QPaintEvent*) {
     const Theme& theme = Theme::current();
     QPainter painter(this);
@@ -273,6 +317,7 @@ void DepthLine::paintEvent(QPaintEvent*) {
     draw_handle(painter, true);
     draw_handle(painter, false);
     if (current_ >= 0 && current_ < count()) draw_tick(painter, current_);
+    draw_drift(painter);
     draw_threads(painter);
     if (hasFocus()) {
         painter.setPen(QPen(theme.heather_light, 1));

@@ -13,6 +13,13 @@ struct DepthTick {
     double step = 1;    ///< from the frame before, in usual steps of the series
 };
 
+/// How something drifts from frame to frame, as a curve along the depth line.
+struct DriftCurve {
+    std::vector<std::optional<double>> values;  ///< by frame; nothing where it is not known
+    bool dashed = false;
+    bool operator==(const DriftCurve&) const = default;
+};
+
 /// Ground and ends (far above, near below) of a depth line; leaves the painter smooth and with the small
 /// font.
 void paint_depth_ground(QPainter& painter, const QRect& area);
@@ -30,6 +37,9 @@ class DepthLine : public QWidget {
     void set_current(int frame);
     void set_range(int first, int last);
     void set_reference(int frame);
+    /// Curves share one scale, from the smallest value at the left to the largest at the right; a line stands
+    /// at `rest`. Rings mark the frames given.
+    void set_drift(std::vector<DriftCurve> curves, double rest, std::vector<int> ringed);
     /// Threads from ticks to patches of the sounding: frame and height in this widget.
     void set_threads(std::vector<std::pair<int, int>> threads, int chosen_frame);
 
@@ -68,11 +78,15 @@ class DepthLine : public QWidget {
     void draw_gap(QPainter& painter, int after) const;
     void draw_handle(QPainter& painter, bool far_end) const;
     void draw_threads(QPainter& painter) const;
+    void draw_drift(QPainter& painter) const;
 
     std::vector<DepthTick> ticks_;
     std::vector<double> places_;  ///< of the ticks, in usual steps from the nearest
     std::vector<int> gaps_;
     std::vector<std::pair<int, int>> threads_;
+    std::vector<DriftCurve> drift_;
+    double drift_rest_ = 0;
+    std::vector<int> ringed_;
     int thread_frame_ = -1;
     int current_ = 0, first_ = 0, last_ = 0, reference_ = -1;
     double longest_share_ = 0;

@@ -193,7 +193,7 @@ void MainWindow::build_trays() {
     plan_ = new PlanTray(session_, desk_, trays_);
     auto* plan = plan_;
     auto* cull = new CullTray(session_, trays_);
-    auto* align = new AlignTray(session_, trays_);
+    auto* align = align_tray_ = new AlignTray(session_, trays_);
     auto* merge = new MergeTray(session_, trays_);
     auto* mend = new MendTray(session_, mend_, trays_);
     deliver_ = new DeliverTray(session_, exporter_, trays_);
@@ -253,6 +253,7 @@ void MainWindow::build_trays() {
 
     connect(align, &AlignTray::align_asked, &session_, &Session::align);
     connect(align, &AlignTray::merge_asked, &session_, &Session::align_and_merge);
+    connect(align, &AlignTray::drift_chosen, this, &MainWindow::show_drift);
     connect(align, &AlignTray::curtain_asked, this, [this] { curtain_action_->toggle(); });
     connect(align, &AlignTray::frame_chosen, &session_, &Session::set_current_frame);
 
@@ -302,6 +303,7 @@ void MainWindow::connect_session() {
         show_picture();
     });
     connect(&session_, &Session::geometry_changed, this, &MainWindow::show_picture);
+    connect(&session_, &Session::geometry_changed, this, &MainWindow::show_drift);
     connect(&session_, &Session::result_shown, this, &MainWindow::show_picture);
     for (auto signal : {&Session::profiles_changed, &Session::selection_changed})
         connect(&session_, signal, this, &MainWindow::show_line);

@@ -23,6 +23,7 @@ class NoticeBar;
 class PathBar;
 class PictureView;
 class PlanLine;
+class AlignTray;
 class PlanTray;
 class SoundingPanel;
 
@@ -99,6 +100,7 @@ class MainWindow : public QMainWindow {
     void show_stage();
     void show_picture();
     void show_line();
+    void show_drift();  ///< curves along the depth line, in the align stage
     void show_path();
     void show_sounding();
     void show_caption();
@@ -125,6 +127,7 @@ class MainWindow : public QMainWindow {
     DepthLine* line_ = nullptr;
     PlanLine* plan_line_ = nullptr;
     PlanTray* plan_ = nullptr;
+    AlignTray* align_tray_ = nullptr;
     QStackedWidget* lines_ = nullptr;
     PictureView* picture_ = nullptr;
     SoundingPanel* panel_ = nullptr;

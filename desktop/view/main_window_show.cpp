@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "desktop/session/facts.h"
+#include "desktop/tray/align_tray.h"
 #include "desktop/tray/plan_tray.h"
 #include "desktop/view/depth_line.h"
 #include "desktop/view/main_window.h"
@@ -116,6 +117,40 @@ void MainWindow::show_line() {
     line_->set_range(session_.series().range.first, session_.series().range.last);
     line_->set_reference(session_.has_series() ? session_.reference() : -1);
     line_->set_current(session_.current_frame());
+    show_drift();
+}
+
+void MainWindow::show_drift() {
+    std::vector<DriftCurve> curves;
+    std::vector<int> ringed;
+    double rest = 0;
+    const auto& geometry = session_.geometry();
+    if (session_.stage() == Stage::align && geometry &&
+        int(geometry->frames.size()) == session_.series().count()) {
+        const Drift kind = align_tray_->drift();
+        auto curve = [&](bool dashed, auto&& value) {
+            DriftCurve own;
+            own.dashed = dashed;
+            for (const FrameGeometry& frame : geometry->frames)
+                own.values.push_back(frame.registered ? std::optional<double>(value(frame)) : std::nullopt);
+            curves.push_back(std::move(own));
+        };
+        const cv::Size size = session_.series().size();
+        if (kind == Drift::scale) {
+            curve(false, [](const FrameGeometry& frame) { return frame.scale(); });
+            rest = 1;
+        } else if (kind == Drift::shift) {
+            curve(false, [&](const FrameGeometry& frame) { return frame.shift_px(size).x; });
+            curve(true, [&](const FrameGeometry& frame) { return frame.shift_px(size).y; });
+        } else if (kind == Drift::rotation) {
+            curve(false, [](const FrameGeometry& frame) { return frame.rotation_deg(); });
+        } else if (kind == Drift::brightness) {
+            curve(false, [](const FrameGeometry& frame) { return std::log2(frame.gain()); });
+        }
+        for (int i = 0; i < int(geometry->frames.size()); ++i)
+            if (!geometry->frames[std::size_t(i)].warning.empty()) ringed.push_back(i);
+    }
+    line_->set_drift(std::move(curves), rest, std::move(ringed));
 }
 
 void MainWindow::show_path() {

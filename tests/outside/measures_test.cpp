@@ -2,6 +2,8 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
+#include "core/align/common_area.h"
+#include "core/align/measure_series.h"
 #include "core/merge/merge.h"
 #include "tests/outside/outside_data.h"
 #include "tests/support/measures.h"
@@ -42,8 +44,7 @@ TEST_CASE("PSNR and SSIM agree with scikit-image", "[outside]") {
 TEST_CASE("a merge of the shipped series is better by scikit-image's measure too", "[outside]") {
     const test::Scratch scratch;
     const auto demo = test::open_demo("brass-wheels");
-    const SeriesGeometry geometry =
-        register_series(demo.series, demo.reference, travel_from_metadata(demo.series), {});
+    const SeriesGeometry geometry = register_series(demo.series, demo.reference, {});
     const PixelRect area = common_area(geometry, demo.series.chosen(), demo.series.size());
     AlignedFrames frames(demo.series, geometry, demo.series.chosen(), area);
     write_picture(scratch / "merge.tif", merge_method("pyramid").merge(frames, {}, {}).picture, {}, {}, {});

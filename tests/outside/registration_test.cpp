@@ -2,7 +2,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "core/align/register_series.h"
+#include "core/align/measure_series.h"
 #include "tests/outside/outside_data.h"
 #include "tests/support/scratch.h"
 
@@ -32,7 +32,7 @@ TEST_CASE("photographed textures warped by scikit-image are registered to a twen
         INFO(name << " " << made.text);
         REQUIRE(made.code == 0);
         const Series series = open_series({scratch.folder()}, {}).series;
-        const SeriesGeometry found = register_series(series, 1, Travel::refocused, {});
+        const SeriesGeometry found = register_series(series, 1, {});
         REQUIRE(found.frames[0].registered);
         // scikit-image's transform leads from the output to the input, so from frame 1 to frame 2.
         const double c = 1.012 * std::cos(0.6 / 57.29577951), s = 1.012 * std::sin(0.6 / 57.29577951);
@@ -44,5 +44,36 @@ TEST_CASE("photographed textures warped by scikit-image are registered to a twen
                     worst, std::hypot(place[0] - (c * x - s * y + 3.4), place[1] - (s * x + c * y - 2.7)));
             }
         CHECK(worst < 0.05);
+    }
+}
+
+TEST_CASE("the pairs of scikit-image's own registration tests are registered to their stated shifts",
+          "[outside]") {
+    // python3-skimage: skimage/registration/tests/data, three photographs and the same shifted by whole
+    // pixels; the names tell by how much.
+    const auto folder = test::skimage_folder() / "registration" / "tests" / "data";
+    struct Pair {
+        const char *original, *transformed;
+        double right, down;
+    };
+    for (const Pair& pair : {Pair{"OriginalX75Y75.png", "TransformedX75Y75.png", 75, 75},
+                             {"OriginalX130Y130.png", "TransformedX130Y130.png", 130, 130},
+                             {"OriginalX-130Y130.png", "TransformedX-130Y130.png", -130, 130}}) {
+        if (!std::filesystem::exists(folder / pair.original)) {
+            WARN(pair.original << " is not in this version of python3-skimage");
+            continue;
+        }
+        const test::Scratch scratch;
+        std::filesystem::copy(folder / pair.original, scratch / "f1.png");
+        std::filesystem::copy(folder / pair.transformed, scratch / "f2.png");
+        const Series series = open_series({scratch.folder()}, {}).series;
+        const SeriesGeometry found = register_series(series, 0, {});
+        INFO(pair.original);
+        REQUIRE(found.frames[1].registered);
+        const cv::Point2d shift = found.frames[1].shift_px(series.size());
+        CHECK(std::abs(std::abs(shift.x) - std::abs(pair.right)) < 0.5);
+        CHECK(std::abs(std::abs(shift.y) - std::abs(pair.down)) < 0.5);
+        CHECK(found.frames[1].scale() == Approx(1).margin(0.002));
+        CHECK(found.frames[1].rotation_deg() == Approx(0).margin(0.1));
     }
 }

@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include "core/align/register_series.h"
+#include "core/align/common_area.h"
 
 using namespace moorhaze;
 

@@ -4,7 +4,7 @@
 #include <numeric>
 #include <random>
 
-#include "core/align/register_series.h"
+#include "core/align/measure_series.h"
 #include "core/focus/frame_faults.h"
 #include "core/focus/series_report.h"
 #include "tests/support/series_files.h"

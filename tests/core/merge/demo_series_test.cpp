@@ -3,6 +3,8 @@
 #include <map>
 #include <opencv2/imgproc.hpp>
 
+#include "core/align/common_area.h"
+#include "core/align/measure_series.h"
 #include "core/merge/merge.h"
 #include "tests/support/measures.h"
 #include "tests/support/series_files.h"
@@ -27,7 +29,7 @@ const Chain& chain(const std::string& name) {
     Chain made;
     made.truth = test::open_demo(name);
     const Series& series = made.truth.series;
-    made.geometry = register_series(series, made.truth.reference, travel_from_metadata(series), {});
+    made.geometry = register_series(series, made.truth.reference, {});
     made.area = common_area(made.geometry, series.chosen(), series.size());
     made.sharp = test::luma_of(made.truth.sharp)(made.area).clone();
     AlignedFrames frames(series, made.geometry, series.chosen(), made.area);
@@ -63,7 +65,7 @@ TEST_CASE("the demo series are aligned to within a fraction of a pixel", "[demo]
                     most = std::max(most, std::hypot(a[0] / a[2] - b[0] / b[2], a[1] / a[2] - b[1] / b[2]));
                 }
             worst.push_back(most);
-            CHECK(made.geometry.frames[i].gain / made.truth.gains[i] == Approx(1).margin(0.015));
+            CHECK(made.geometry.frames[i].gain() / made.truth.gains[i] == Approx(1).margin(0.015));
         }
         std::sort(worst.begin(), worst.end());
         WARN(name << ": alignment error median " << worst[worst.size() / 2] << " px, worst " << worst.back()

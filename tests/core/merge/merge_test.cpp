@@ -165,7 +165,7 @@ TEST_CASE("a frame source gives any part of any frame as the merge sees it", "[m
     const Series series = test::write_series(scratch, test::strip_series({160, 100}, 3));
     SeriesGeometry geometry = unmoved(series, 1);
     geometry.frames[2].matrix = {1.01, 0, 2.5, 0, 1.01, -1.5, 0, 0, 1};
-    geometry.frames[2].gain = 1.1;
+    geometry.frames[2].gains = {1.1, 1.1, 1.1};
     AlignedFrames frames(series, geometry, {0, 1, 2}, {0, 0, 160, 100});
     const FrameSource source(series, geometry, std::make_shared<FrameCache>(1 << 20));
     const auto whole = frames.load(2, {});

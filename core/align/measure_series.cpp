@@ -1,0 +1,177 @@
+#include "core/align/measure_series.h"
+
+#include <algorithm>
+#include <atomic>
+#include <deque>
+
+#include "core/picture/luma.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+/// Registration works at up to this size: at 24 megapixels on every second pixel, where it still finds
+/// hundredths of a pixel.
+constexpr int kLongSide = 3200;
+constexpr int kHops[] = {1, 2};
+constexpr int kFarthestHop = 2;
+constexpr int kTogether = 4;  // frames that are loaded side by side
+constexpr int kLightSide = 120;
+
+/// Means of blocks in linear light.
+cv::Mat3f small_light(const Picture& picture, const ToneCurve& curve) {
+    const int longest = std::max(picture.width(), picture.height());
+    const int block = std::max(1, longest / kLightSide), step = std::max(1, block / 12);
+    cv::Mat3f light(picture.height() / block, picture.width() / block);
+    const bool deep = picture.bits() == 16;
+    const float* tables[3];
+    for (int c = 0; c < 3; ++c) tables[c] = deep ? curve.linear_of_16(c) : curve.linear_of_8(c);
+    auto mean_of = [&]<class Value>(Value, int row, int column) {
+        cv::Vec3f sum(0, 0, 0);
+        int count = 0;
+        for (int y = row * block + step / 2; y < (row + 1) * block; y += step) {
+            const Value* line = picture.pixels.ptr<Value>(y);
+            for (int x = column * block + step / 2; x < (column + 1) * block; x += step, ++count)
+                for (int c = 0; c < 3; ++c) sum[c] += tables[c][line[3 * x + c]];
+        }
+        return sum * (1.0f / float(count));
+    };
+    for (int row = 0; row < light.rows; ++row)
+        for (int column = 0; column < light.cols; ++column)
+            light(row, column) =
+                deep ? mean_of(std::uint16_t{}, row, column) : mean_of(std::uint8_t{}, row, column);
+    return light;
+}
+
+std::optional<RegistrationView> view_of(const Frame& frame, std::string& problem, const Job& job) {
+    try {
+        const int longest = std::max(frame.info.width, frame.info.height);
+        int shrink = 1;
+        while (longest / shrink > kLongSide) shrink *= 2;
+        const Picture picture = shrink == 1 ? read_picture(frame.path, frame.development)
+                                            : read_preview(frame.path, longest / shrink, frame.development);
+        const ToneCurve curve(picture.profile);
+        auto view = registration_view(perceptual_luma(picture, curve, job.quiet()),
+                                      {frame.info.width, frame.info.height}, job.quiet());
+        view.light = small_light(picture, curve);
+        return view;
+    } catch (const FileError& error) {
+        problem = error.what();
+        return {};
+    }
+}
+
+}  // namespace
+
+Registration measure_frames(const std::vector<bool>& used, cv::Size size, const ViewLoader& load,
+                            const Job& job) {
+    Registration registration;
+    registration.size = size;
+    registration.used = used;
+    registration.problems.resize(used.size());
+    registration.light.resize(used.size());
+    std::vector<int> frames;
+    for (int i = 0; i < int(used.size()); ++i)
+        if (used[std::size_t(i)]) frames.push_back(i);
+
+    struct Held {
+        int frame;
+        std::optional<RegistrationView> view;
+    };
+    std::deque<Held> held;  // the last ones, in order
+    auto known = [&](int moving, int fixed) -> std::optional<cv::Matx33d> {
+        for (const MeasuredPair& pair : registration.pairs)
+            if (pair.moving == moving && pair.fixed == fixed) return pair.pair.fixed_to_moving;
+        return {};
+    };
+    for (std::size_t from = 0; from < frames.size(); from += kTogether) {
+        const int count = int(std::min<std::size_t>(kTogether, frames.size() - from));
+        std::vector<Held> fresh(std::size_t(count), Held{0, {}});
+        for_rows(count, job.quiet(), [&](int k) {
+            Held& own = fresh[std::size_t(k)];
+            own.frame = frames[from + std::size_t(k)];
+            own.view = load(own.frame, registration.problems[std::size_t(own.frame)]);
+            if (own.view) registration.light[std::size_t(own.frame)] = own.view->light;
+        });
+        const int before = int(held.size());
+        for (Held& own : fresh) held.push_back(std::move(own));
+        // Near neighbours first: the ways through them lead on to the far ones.
+        for (const int hop : kHops) {
+            struct Wanted {
+                int moving, fixed;
+                std::optional<cv::Matx33d> start;
+                std::optional<PairRegistration> found;
+            };
+            std::vector<Wanted> wanted;
+            for (int k = before; k < int(held.size()); ++k) {
+                if (k - hop < 0 || !held[std::size_t(k)].view || !held[std::size_t(k - hop)].view) continue;
+                Wanted own{k, k - hop, {}, {}};
+                if (hop > 1) {
+                    const int middle = held[std::size_t(k - hop / 2)].frame;
+                    const auto first = known(middle, held[std::size_t(own.fixed)].frame),
+                               second = known(held[std::size_t(own.moving)].frame, middle);
+                    if (first && second) own.start = *second * *first;
+                }
+                wanted.push_back(own);
+            }
+            for_rows(int(wanted.size()), job.quiet(), [&](int k) {
+                Wanted& own = wanted[std::size_t(k)];
+                own.found = register_pair(*held[std::size_t(own.moving)].view,
+                                          *held[std::size_t(own.fixed)].view, own.start, job.quiet());
+            });
+            for (const Wanted& own : wanted)
+                if (own.found)
+                    registration.pairs.push_back({held[std::size_t(own.moving)].frame,
+                                                  held[std::size_t(own.fixed)].frame, *own.found});
+        }
+        while (int(held.size()) > kFarthestHop) held.pop_front();
+        job.checkpoint(double(from + std::size_t(count)) / double(frames.size()));
+    }
+    return registration;
+}
+
+Registration measure_series(const Series& series, const Job& job) {
+    std::vector<bool> used;
+    for (const Frame& frame : series.frames) used.push_back(frame.used);
+    auto load = [&](int i, std::string& problem) {
+        return view_of(series.frames[std::size_t(i)], problem, job.quiet());
+    };
+    Registration registration = measure_frames(used, series.size(), load, job);
+    registration.travel = travel_from_metadata(series);
+    for (const Frame& frame : series.frames) registration.names.push_back(frame.path.string());
+    return registration;
+}
+
+SeriesGeometry register_series(const Series& series, int reference, const Job& job) {
+    if (reference < 0 || reference >= series.count())
+        throw BadParameter("the reference frame is not in the series");
+    Series own = series;
+    own.frames[std::size_t(reference)].used = true;
+    PlaceSettings settings;
+    settings.reference = reference;
+    return place_frames(measure_series(own, job), settings);
+}
+
+std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& job) {
+    std::vector<bool> used;
+    int first = -1, last = -1;
+    for (const cv::Mat1f& view : views) {
+        used.push_back(!view.empty() && std::min(view.cols, view.rows) >= 24);
+        if (!used.back()) continue;
+        last = int(used.size()) - 1;
+        if (first < 0) first = last;
+    }
+    if (first == last) return {};
+    auto load = [&](int i, std::string&) -> std::optional<RegistrationView> {
+        const cv::Mat1f& view = views[std::size_t(i)];
+        return registration_view(view, view.size(), job.quiet());
+    };
+    PlaceSettings settings;
+    settings.reference = first;
+    settings.model = PlaneModel::similarity;
+    settings.levelling = Levelling::off;
+    return growth_along(
+        place_frames(measure_frames(used, views[std::size_t(first)].size(), load, job), settings));
+}
+
+}  // namespace moorhaze
