@@ -182,7 +182,8 @@ class Session : public QObject {
     Aligned alignment_wanted() const;
     void start_profiling();
     void replace_series(Series series, QStringList problems);
-    void show_opened(const OpenedSeries& opened, const QStringList& earlier_problems);
+    /// @param earlier_trouble  whether some of the earlier ones are more than notes.
+    void show_opened(const OpenedSeries& opened, const QStringList& earlier_problems, bool earlier_trouble);
     bool may_reorder();
     void change_order(const std::vector<int>& order, const QString& what);
     void apply_order(const std::vector<int>& order);

@@ -36,7 +36,8 @@ void Session::open(const std::vector<std::filesystem::path>& files_or_folder) {
         [this](const Opened& opened) {
             card_ = opened.card;
             card_place_ = 0;
-            show_opened(opened.first, sentences(opened.problems) + sentences(opened.notes));
+            show_opened(opened.first, sentences(opened.problems) + sentences(opened.notes),
+                        !opened.problems.empty());
             emit card_changed();
             if (card_.size() > 1)
                 tell(QStringLiteral("%1 series were found; the first is open, the others are listed in Plan.")
@@ -46,13 +47,14 @@ void Session::open(const std::vector<std::filesystem::path>& files_or_folder) {
         });
 }
 
-void Session::show_opened(const OpenedSeries& opened, const QStringList& earlier_problems) {
+void Session::show_opened(const OpenedSeries& opened, const QStringList& earlier_problems,
+                          bool earlier_trouble) {
     replace_series(opened.series, earlier_problems + sentences(opened.problems) + sentences(opened.notes));
     if (!problems_.empty())
         tell(problems_.size() == 1
                  ? problems_[0]
                  : QStringLiteral("%1 (and %2 more, see Plan)").arg(problems_[0]).arg(problems_.size() - 1),
-             !opened.problems.empty());
+             earlier_trouble || !opened.problems.empty());
     start_profiling();
 }
 
@@ -60,7 +62,7 @@ void Session::open_from_card(int place) {
     if (place < 0 || place >= int(card_.size())) return;
     jobs_.cancel();
     card_place_ = place;
-    show_opened(make_series(card_[std::size_t(place)].frames), {});
+    show_opened(make_series(card_[std::size_t(place)].frames), {}, false);
     emit card_changed();
 }
 

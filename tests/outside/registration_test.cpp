@@ -47,33 +47,29 @@ TEST_CASE("photographed textures warped by scikit-image are registered to a twen
     }
 }
 
-TEST_CASE("the pairs of scikit-image's own registration tests are registered to their stated shifts",
-          "[outside]") {
-    // python3-skimage: skimage/registration/tests/data, three photographs and the same shifted by whole
-    // pixels; the names tell by how much.
+TEST_CASE("a pair of scikit-image's own registration tests is registered to its stated shift", "[outside]") {
+    // python3-skimage: skimage/registration/tests/data/*X75Y75.png, the same scan shifted by whole pixels, 75
+    // to the right and 75 up, under a mask that stays. Parts are cut out so that the mask is outside; they
+    // then lie 5 and -3 pixels apart. The speckle is noise to a focus measure and detail to registration.
     const auto folder = test::skimage_folder() / "registration" / "tests" / "data";
-    struct Pair {
-        const char *original, *transformed;
-        double right, down;
-    };
-    for (const Pair& pair : {Pair{"OriginalX75Y75.png", "TransformedX75Y75.png", 75, 75},
-                             {"OriginalX130Y130.png", "TransformedX130Y130.png", 130, 130},
-                             {"OriginalX-130Y130.png", "TransformedX-130Y130.png", -130, 130}}) {
-        if (!std::filesystem::exists(folder / pair.original)) {
-            WARN(pair.original << " is not in this version of python3-skimage");
-            continue;
-        }
-        const test::Scratch scratch;
-        std::filesystem::copy(folder / pair.original, scratch / "f1.png");
-        std::filesystem::copy(folder / pair.transformed, scratch / "f2.png");
-        const Series series = open_series({scratch.folder()}, {}).series;
-        const SeriesGeometry found = register_series(series, 0, {});
-        INFO(pair.original);
-        REQUIRE(found.frames[1].registered);
-        const cv::Point2d shift = found.frames[1].shift_px(series.size());
-        CHECK(std::abs(std::abs(shift.x) - std::abs(pair.right)) < 0.5);
-        CHECK(std::abs(std::abs(shift.y) - std::abs(pair.down)) < 0.5);
-        CHECK(found.frames[1].scale() == Approx(1).margin(0.002));
-        CHECK(found.frames[1].rotation_deg() == Approx(0).margin(0.1));
+    if (!std::filesystem::exists(folder / "OriginalX75Y75.png")) {
+        WARN("OriginalX75Y75.png is not in this version of python3-skimage");
+        return;
     }
+    const test::Scratch scratch;
+    const auto made = test::run(
+        std::string(test::kPython) + " -c \"from skimage import io; a, b = (io.imread('" + folder.string() +
+        "/' + n + 'X75Y75.png') for n in ('Original', 'Transformed')); io.imsave('" +
+        (scratch / "f1.png").string() + "', a[240:360, 180:330], check_contrast=False); io.imsave('" +
+        (scratch / "f2.png").string() + "', b[168:288, 250:400], check_contrast=False)\"");
+    INFO(made.text);
+    REQUIRE(made.code == 0);
+    const Series series = open_series({scratch.folder()}, {}).series;
+    const SeriesGeometry found = register_series(series, 0, {});
+    REQUIRE(found.frames[1].registered);
+    const cv::Point2d shift = found.frames[1].shift_px(series.size());
+    CHECK(shift.x == Approx(-5).margin(0.1));
+    CHECK(shift.y == Approx(3).margin(0.1));
+    CHECK(found.frames[1].scale() == Approx(1).margin(0.001));
+    CHECK(found.frames[1].rotation_deg() == Approx(0).margin(0.05));
 }
