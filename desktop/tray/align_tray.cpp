@@ -91,6 +91,9 @@ QComboBox* AlignTray::add_choice(const QString& name, const QString& object_name
     choice->setAccessibleName(name);
     choice->setToolTip(tip);
     choice->addItems(choices);
+    // The tray's width is not the longest choice's.
+    choice->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    choice->setMinimumContentsLength(16);
     body()->addWidget(choice);
     return choice;
 }
