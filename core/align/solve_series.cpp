@@ -14,7 +14,8 @@ using Matrix8 = cv::Matx<double, kMapParts, kMapParts>;
 
 /// Points set by hand are meant to about this.
 constexpr double kPointPx = 0.3;
-constexpr double kTellingPx = 0.1;  // what a model has to change at the corners to be chosen
+constexpr double kTellingPx = 0.1;        // what a model has to change at the corners to be chosen
+constexpr double kTellingEvidence = 1.5;  // and how much more it has to differ than measuring errs by
 constexpr double kPinned = 1e-9, kFree = 10;
 
 /// What is believed of one part of the frames' maps.
@@ -22,6 +23,7 @@ struct Habit {
     int order = 2;  ///< 0: near 0; 1: near its neighbour; 2: on a line through its neighbours; 3: on a curve
     double deviation = 1;  ///< standard deviation, in half diagonals
     bool found = true;     ///< the deviation is found with the solution
+    double evidence = 0;   ///< variance seen, by the variance that measuring it errs by
 };
 
 std::array<Habit, kMapParts> habits_of(PlaneModel model, Travel travel) {
@@ -74,6 +76,7 @@ class Solver {
 
     void start_from(const std::vector<MapParts>& parts) { parts_ = parts; }
     const std::vector<MapParts>& parts() const { return parts_; }
+    double evidence(int part) const { return habits_[std::size_t(part)].evidence; }
     double deviation(int part) const { return habits_[std::size_t(part)].deviation; }
 
     void run() {
@@ -262,7 +265,9 @@ class Solver {
                 std::nth_element(values.begin(), place, values.end());
                 return *place;
             };
-            habit.deviation = std::max(1e-7, std::sqrt(middle(squares) / 0.455 + middle(doubts)));
+            const double varied = middle(squares) / 0.455, doubt = middle(doubts);
+            habit.deviation = std::max(1e-7, std::sqrt(varied + doubt));
+            habit.evidence = varied / std::max(1e-18, doubt);
         }
     }
 
@@ -370,7 +375,8 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
         };
         const double keystone =
             frame.half_diagonal * std::max(best->deviation(kKeystoneX), best->deviation(kKeystoneY));
-        if (richest == PlaneModel::perspective && keystone >= kTellingPx) {
+        const double evidence = std::max(best->evidence(kKeystoneX), best->evidence(kKeystoneY));
+        if (richest == PlaneModel::perspective && keystone >= kTellingPx && evidence > kTellingEvidence) {
             solved.model_reason =
                 text("perspective differs from frame to frame: by about %.1f px at the corners", keystone);
         } else {
@@ -381,7 +387,7 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
                 turned = std::max(turned,
                                   frame.half_diagonal * std::hypot(parts[kTurn], std::expm1(parts[kGrowth])));
             solved.model_reason =
-                text("rotation and scale move the corners by up to %.1f px, perspective by less than 0.1 px",
+                text("rotation and scale move the corners by up to %.1f px, perspective does not stand out",
                      turned);
             if (turned < kTellingPx) {
                 best = solve(solved.model = PlaneModel::shift);
