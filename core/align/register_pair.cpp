@@ -138,7 +138,36 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
     return fit;
 }
 
-/// A window of the other picture, turned and scaled as it lies there, with a margin of one pixel.
+/// Keys's weights of four neighbours.
+inline void cubic_weights(float s, float* weight) {
+    const float s2 = s * s, s3 = s2 * s;
+    weight[0] = 0.5f * (-s3 + 2 * s2 - s);
+    weight[1] = 0.5f * (3 * s3 - 5 * s2 + 2);
+    weight[2] = 0.5f * (-3 * s3 + 4 * s2 + s);
+    weight[3] = 0.5f * (s3 - s2);
+}
+
+/// A window of the other picture as it lies, with a margin of one pixel: across first, then down.
+MOORHAZE_CLONES void sample_upright(const float* picture, std::ptrdiff_t stride, double x, double y,
+                                    float* out) {
+    constexpr int wide = Spot::kSide + 2, tall = wide + 3;
+    const int left = int(x) - Spot::kReach - 2, top = int(y) - Spot::kReach - 2;
+    float across[4], down[4], rows[tall][wide];
+    cubic_weights(float(x - int(x)), across);
+    cubic_weights(float(y - int(y)), down);
+    for (int v = 0; v < tall; ++v) {
+        const float* p = picture + (top + v) * stride + left;
+        for (int u = 0; u < wide; ++u)
+            rows[v][u] =
+                p[u] * across[0] + p[u + 1] * across[1] + p[u + 2] * across[2] + p[u + 3] * across[3];
+    }
+    for (int v = 0; v < wide; ++v)
+        for (int u = 0; u < wide; ++u)
+            out[v * wide + u] = rows[v][u] * down[0] + rows[v + 1][u] * down[1] + rows[v + 2][u] * down[2] +
+                                rows[v + 3][u] * down[3];
+}
+
+/// The same turned and scaled as the other picture is there.
 MOORHAZE_CLONES void sample_window(const float* picture, std::ptrdiff_t stride, double x, double y,
                                    const double* bend, float* out) {
     constexpr int reach = Spot::kReach + 1;
@@ -210,13 +239,21 @@ std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, doubl
     if (determinant <= 0) return {};
     const auto& weights = spot_weights();
     std::vector<float> window(wide * wide);
+    // Where the window's rim moves by less than a seventh of a pixel, the same all round, its middle stays.
+    const double rim = Spot::kReach * std::max({std::abs(bend(0, 0) - 1), std::abs(bend(1, 1) - 1),
+                                                std::abs(bend(0, 1)), std::abs(bend(1, 0))});
+    const bool upright = rim < 0.15;
     SpotFind find;
     find.at = near;
     for (int round = 0; round < 6; ++round) {
         if (!(find.at.x > margin && find.at.y > margin && find.at.x < luma.cols - 1 - margin &&
               find.at.y < luma.rows - 1 - margin))
             return {};
-        sample_window(luma[0], std::ptrdiff_t(luma.step1()), find.at.x, find.at.y, bend.val, window.data());
+        if (upright)
+            sample_upright(luma[0], std::ptrdiff_t(luma.step1()), find.at.x, find.at.y, window.data());
+        else
+            sample_window(luma[0], std::ptrdiff_t(luma.step1()), find.at.x, find.at.y, bend.val,
+                          window.data());
         double mean = 0;
         for (int y = 0; y < side; ++y)
             for (int x = 0; x < side; ++x)

@@ -91,7 +91,7 @@ Spot cut_spot(const cv::Mat1f& luma, cv::Point at, double slope_noise) {
     return spot;
 }
 
-void find_spots(RegistrationView::Level& level, const Job& job) {
+void find_spots(RegistrationView::Level& level, bool finest_two, const Job& job) {
     const cv::Mat1f& luma = level.luma;
     const int margin = Spot::kReach + 3;
     const int columns = (luma.cols - 2) / kBlock, rows = (luma.rows - 2) / kBlock;
@@ -149,7 +149,7 @@ void find_spots(RegistrationView::Level& level, const Job& job) {
         best.insert(best.end(), own.begin(), own.end());
     };
     pick(std::max(14.0, longest > 1200 ? longest / 30 : longest > 600 ? longest / 24 : longest / 18), false);
-    if (longest > 600) pick(std::max(20.0, longest / 70), true);
+    if (finest_two && longest > 600) pick(std::max(20.0, longest / 70), true);
     auto before = [](cv::Point one, cv::Point other) {
         return std::pair(one.y, one.x) < std::pair(other.y, other.x);
     };
@@ -189,7 +189,7 @@ RegistrationView registration_view(const cv::Mat1f& luma, cv::Size frame, const 
         RegistrationView::Level level;
         level.luma = here;
         level.scale = scale;
-        find_spots(level, job);
+        find_spots(level, view.levels.size() < 2, job);
         view.levels.push_back(std::move(level));
         if (view.coarse.levels.empty() && std::max(here.cols, here.rows) <= kCoarseSide)
             view.coarse = detail_pyramid(here, scale, job);
