@@ -1,6 +1,7 @@
 #include "core/align/register_pair.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/work/clones.h"
@@ -194,12 +195,40 @@ MOORHAZE_CLONES void sample_window(const float* picture, std::ptrdiff_t stride, 
         }
 }
 
+struct WindowSums {
+    double mean = 0, square = 0;             ///< weighted, of the window
+    double value = 0, across = 0, down = 0;  ///< of the window times the spot's weighted values and slopes
+};
+
+using Eight = float __attribute__((vector_size(32)));
+using UnalignedEight = float __attribute__((vector_size(32), aligned(4), may_alias));
+
+MOORHAZE_CLONES WindowSums window_sums(const float* window, const Spot& spot, const float* weights) {
+    Eight sums[5] = {};
+    const float *own_value = spot.weighted_value.data(), *own_across = spot.weighted_across.data(),
+                *own_down = spot.weighted_down.data();
+    for (int i = 0; i < Spot::kPadded; i += 8) {
+        const Eight here = *reinterpret_cast<const UnalignedEight*>(window + i);
+        const Eight weighted = here * *reinterpret_cast<const UnalignedEight*>(weights + i);
+        sums[0] += weighted;
+        sums[1] += weighted * here;
+        sums[2] += here * *reinterpret_cast<const UnalignedEight*>(own_value + i);
+        sums[3] += here * *reinterpret_cast<const UnalignedEight*>(own_across + i);
+        sums[4] += here * *reinterpret_cast<const UnalignedEight*>(own_down + i);
+    }
+    double whole[5] = {};
+    for (int k = 0; k < 5; ++k)
+        for (int lane = 0; lane < 8; ++lane) whole[k] += double(sums[k][lane]);
+    return {whole[0], whole[1], whole[2], whole[3], whole[4]};
+}
+
 }  // namespace
 
 /// The last step: one frame is a little more blurred than the other, which is no noise. A picture blurred by
 /// a small variance v is T + v/2 ΔT: the displacement is found together with v, and what is left is the
 /// misfit.
-static void settle(const Spot& spot, const std::vector<float>& window, double mean, double gain,
+template <std::size_t Size>
+static void settle(const Spot& spot, const std::array<float, Size>& window, double mean, double gain,
                    const cv::Matx22d& bend, SpotFind& find) {
     constexpr int side = Spot::kSide, wide = side + 2;
     const auto& weights = spot_weights();
@@ -238,7 +267,8 @@ std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, doubl
     const double determinant = spot.slopes(0, 0) * spot.slopes(1, 1) - spot.slopes(0, 1) * spot.slopes(1, 0);
     if (determinant <= 0) return {};
     const auto& weights = spot_weights();
-    std::vector<float> window(wide * wide);
+    std::array<float, wide * wide> window;
+    std::array<float, Spot::kPadded> inner{};
     // Where the window's rim moves by less than a seventh of a pixel, the same all round, its middle stays.
     const double rim = Spot::kReach * std::max({std::abs(bend(0, 0) - 1), std::abs(bend(1, 1) - 1),
                                                 std::abs(bend(0, 1)), std::abs(bend(1, 0))});
@@ -254,28 +284,19 @@ std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, doubl
         else
             sample_window(luma[0], std::ptrdiff_t(luma.step1()), find.at.x, find.at.y, bend.val,
                           window.data());
-        double mean = 0;
+        // Counted from the middle pixel, so that small contrasts don't drown in large values.
+        const float pivot = window[std::size_t(wide * wide / 2)];
         for (int y = 0; y < side; ++y)
             for (int x = 0; x < side; ++x)
-                mean +=
-                    double(weights[std::size_t(y * side + x)] * window[std::size_t((y + 1) * wide + x + 1)]);
-        double product = 0, square = 0, pull_x = 0, pull_y = 0, own_x = 0, own_y = 0;
-        for (int y = 0; y < side; ++y)
-            for (int x = 0; x < side; ++x) {
-                const auto i = std::size_t(y * side + x);
-                const float value = window[std::size_t((y + 1) * wide + x + 1)] - float(mean);
-                const float weighted = weights[i] * value;
-                product += double(weighted * spot.value[i]);
-                square += double(weighted * value);
-                pull_x += double(weighted * spot.across[i]);
-                pull_y += double(weighted * spot.down[i]);
-                const float own = weights[i] * spot.value[i];
-                own_x += double(own * spot.across[i]);
-                own_y += double(own * spot.down[i]);
-            }
+                inner[std::size_t(y * side + x)] = window[std::size_t((y + 1) * wide + x + 1)] - pivot;
+        const WindowSums sums = window_sums(inner.data(), spot, weights.data());
+        const double middle = sums.mean, mean = middle + double(pivot);
+        const double product = sums.value, square = sums.square - middle * middle,
+                     pull_x = sums.across - middle * spot.across_sum,
+                     pull_y = sums.down - middle * spot.down_sum;
         if (product <= 0 || square <= 0) return {};
         const double gain = product / spot.energy;
-        const double right = pull_x / gain - own_x, down = pull_y / gain - own_y;
+        const double right = pull_x / gain - spot.own_across, down = pull_y / gain - spot.own_down;
         const double step_x = (spot.slopes(1, 1) * right - spot.slopes(0, 1) * down) / determinant;
         const double step_y = (spot.slopes(0, 0) * down - spot.slopes(1, 0) * right) / determinant;
         find.likeness = product / std::sqrt(spot.energy * square);
@@ -292,13 +313,7 @@ std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, doubl
                     const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[wide] - p[-wide]);
                     slopes += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
                 }
-            double own = 0;
-            for (int y = 1; y + 1 < side; ++y)
-                for (int x = 1; x + 1 < side; ++x) {
-                    const float* p = spot.value.data() + y * side + x;
-                    const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[side] - p[-side]);
-                    own += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
-                }
+            const double own = spot.steepness;
             const double least = 2 * slope_noise;
             settle(spot, window, mean, gain, bend, find);
             find.balance =

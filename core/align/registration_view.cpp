@@ -83,6 +83,24 @@ Spot cut_spot(const cv::Mat1f& luma, cv::Point at, double slope_noise) {
         energy += double(weights[i] * spot.value[i] * spot.value[i]);
     }
     spot.energy = energy;
+    spot.weighted_value.resize(Spot::kPadded);
+    spot.weighted_across.resize(Spot::kPadded);
+    spot.weighted_down.resize(Spot::kPadded);
+    for (std::size_t i = 0; i < spot.value.size(); ++i) {
+        spot.weighted_value[i] = weights[i] * spot.value[i];
+        spot.weighted_across[i] = weights[i] * spot.across[i];
+        spot.weighted_down[i] = weights[i] * spot.down[i];
+        spot.across_sum += double(spot.weighted_across[i]);
+        spot.down_sum += double(spot.weighted_down[i]);
+        spot.own_across += double(spot.weighted_across[i] * spot.value[i]);
+        spot.own_down += double(spot.weighted_down[i] * spot.value[i]);
+    }
+    for (int y = 1; y + 1 < side; ++y)
+        for (int x = 1; x + 1 < side; ++x) {
+            const float* p = spot.value.data() + y * side + x;
+            const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[side] - p[-side]);
+            spot.steepness += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
+        }
     // Noise makes slopes too: those don't help. A slope of five points passes 130/144 of the noise's
     // variance, one of three points 1/2.
     const double noise = slope_noise * (130.0 / 144) / 0.5;
@@ -174,6 +192,7 @@ const std::vector<float>& spot_weights() {
                 sum += height;
             }
         for (float& weight : bell) weight /= float(sum);
+        bell.resize(Spot::kPadded, 0.0f);
         return bell;
     }();
     return weights;

@@ -7,13 +7,19 @@ namespace moorhaze {
 
 /// A spot of a frame with detail in two directions, cut out once and looked for in other frames.
 struct Spot {
-    static constexpr int kReach = 10, kSide = 2 * kReach + 1;  ///< level pixels
-    cv::Point at;                                              ///< level pixels
+    static constexpr int kReach = 10, kSide = 2 * kReach + 1;    ///< level pixels
+    static constexpr int kPadded = (kSide * kSide + 7) / 8 * 8;  ///< length of the weighted windows
+    cv::Point at;                                                ///< level pixels
     std::vector<float> value;         ///< kSide² window, its weighted mean taken off
     std::vector<float> across, down;  ///< slopes
     std::vector<float> round;         ///< sum of the second slopes
-    cv::Matx22d slopes;               ///< weighted mean of their products
-    double energy = 0;                ///< weighted mean of the squared values
+    /// The same times spot_weights(), zeros at the end: what a search sums up with the other picture.
+    std::vector<float> weighted_value, weighted_across, weighted_down;
+    double across_sum = 0, down_sum = 0;  ///< of the weighted slopes
+    double own_across = 0, own_down = 0;  ///< weighted sums of value times slope
+    cv::Matx22d slopes;                   ///< weighted mean of their products
+    double energy = 0;                    ///< weighted mean of the squared values
+    double steepness = 0;                 ///< weighted mean of the squared slopes over three points
 };
 
 /// A frame as registration sees it.
@@ -40,7 +46,8 @@ struct RegistrationView {
 /// @throws Cancelled.   Thread-safe; memory about 1.5 times the luma's.
 RegistrationView registration_view(const cv::Mat1f& luma, cv::Size frame, const Job& job);
 
-/// Weight of each place of a spot's window: a Gaussian bell that sums to 1.
+/// Weight of each place of a spot's window: a Gaussian bell that sums to 1; Spot::kPadded long, zeros at the
+/// end.
 const std::vector<float>& spot_weights();
 
 }  // namespace moorhaze

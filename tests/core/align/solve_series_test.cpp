@@ -45,6 +45,17 @@ std::vector<MeasuredPair> neighbours(const std::vector<cv::Matx33d>& maps) {
     return pairs;
 }
 
+/// As if the frames had been measured, every pair the same.
+Registration registration_of(const std::vector<cv::Matx33d>& maps) {
+    Registration registration;
+    registration.size = kSize;
+    registration.used.assign(maps.size(), true);
+    registration.problems.resize(maps.size());
+    registration.light.resize(maps.size());
+    registration.pairs = neighbours(maps);
+    return registration;
+}
+
 double off(const SolvedSeries& solved, const std::vector<cv::Matx33d>& maps, int frame, int reference = 0) {
     return greatest_distance(
         solved.to_anchor[std::size_t(reference)].inv() * solved.to_anchor[std::size_t(frame)],
@@ -110,12 +121,7 @@ TEST_CASE("matching points bind what no measurement links", "[align]") {
 
 TEST_CASE("another reference frame needs no new measurement", "[align]") {
     const auto maps = planted(8);
-    Registration registration;
-    registration.size = kSize;
-    registration.used.assign(8, true);
-    registration.problems.resize(8);
-    registration.light.resize(8);
-    registration.pairs = neighbours(maps);
+    Registration registration = registration_of(maps);
     PlaceSettings settings;
     for (const int reference : {0, 3, 7}) {
         settings.reference = reference;
@@ -134,12 +140,7 @@ TEST_CASE("another reference frame needs no new measurement", "[align]") {
 
 TEST_CASE("a frame that could not be aligned is left out, or lies between its neighbours", "[align]") {
     const auto maps = planted(9);
-    Registration registration;
-    registration.size = kSize;
-    registration.used.assign(9, true);
-    registration.problems.resize(9);
-    registration.light.resize(9);
-    registration.pairs = neighbours(maps);
+    Registration registration = registration_of(maps);
     std::erase_if(registration.pairs,
                   [](const MeasuredPair& pair) { return pair.fixed == 4 || pair.moving == 4; });
     PlaceSettings settings;
@@ -160,13 +161,8 @@ TEST_CASE("on a rail a frame is placed for its own sharp plane", "[align]") {
     const MapFrame frame(kSize);
     std::vector<cv::Matx33d> maps;
     for (int i = 0; i < 10; ++i) maps.push_back(frame.matrix(MapParts(0, 0, 0.01 * i, 0, 0, 0, 0, 0)));
-    Registration registration;
-    registration.size = kSize;
+    Registration registration = registration_of(maps);
     registration.travel = Travel::rail;
-    registration.used.assign(10, true);
-    registration.problems.resize(10);
-    registration.light.resize(10);
-    registration.pairs = neighbours(maps);
     const SeriesGeometry geometry = place_frames(registration, {});
     for (int i = 0; i < 10; ++i)
         CHECK(geometry.frames[std::size_t(i)].scale() == Approx(1 / (1 - 0.01 * i)).epsilon(1e-4));
@@ -178,12 +174,7 @@ TEST_CASE("frames that lie over each other already are not moved", "[align]") {
     for (int i = 0; i < 8; ++i)
         maps.push_back(
             frame.matrix(MapParts(2e-5 * std::sin(3.0 * i), 2e-5 * std::cos(2.0 * i), 0, 0, 0, 0, 0, 0)));
-    Registration registration;
-    registration.size = kSize;
-    registration.used.assign(8, true);
-    registration.problems.resize(8);
-    registration.light.resize(8);
-    registration.pairs = neighbours(maps);
+    Registration registration = registration_of(maps);
     const SeriesGeometry geometry = place_frames(registration, {});
     CHECK(geometry.as_it_lies);
     for (const FrameGeometry& own : geometry.frames) CHECK(own.matrix == cv::Matx33d::eye());
