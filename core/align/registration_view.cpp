@@ -43,72 +43,6 @@ double smaller_root(double xx, double xy, double yy) {
     return (xx + yy) / 2 - std::hypot((xx - yy) / 2, xy);
 }
 
-Spot cut_spot(const cv::Mat1f& luma, cv::Point at, double slope_noise) {
-    constexpr int side = Spot::kSide, reach = Spot::kReach;
-    Spot spot;
-    spot.at = at;
-    spot.value.resize(side * side);
-    spot.across.resize(side * side);
-    spot.down.resize(side * side);
-    spot.round.resize(side * side);
-    const auto& weights = spot_weights();
-    double mean = 0, xx = 0, xy = 0, yy = 0;
-    for (int y = 0; y < side; ++y)
-        for (int x = 0; x < side; ++x) {
-            const auto i = std::size_t(y * side + x);
-            const int column = at.x - reach + x, row = at.y - reach + y;
-            spot.value[i] = luma(row, column);
-            mean += double(weights[i] * spot.value[i]);
-            // Five-point slopes: exact for cubics.
-            const float across = (8 * (luma(row, column + 1) - luma(row, column - 1)) -
-                                  luma(row, column + 2) + luma(row, column - 2)) /
-                                 12;
-            const float down = (8 * (luma(row + 1, column) - luma(row - 1, column)) - luma(row + 2, column) +
-                                luma(row - 2, column)) /
-                               12;
-            spot.across[i] = across;
-            spot.down[i] = down;
-            spot.round[i] = (4 * (luma(row, column - 1) + luma(row, column + 1) + luma(row - 1, column) +
-                                  luma(row + 1, column)) +
-                             luma(row - 1, column - 1) + luma(row - 1, column + 1) +
-                             luma(row + 1, column - 1) + luma(row + 1, column + 1) - 20 * luma(row, column)) /
-                            6;
-            xx += double(weights[i] * across * across);
-            xy += double(weights[i] * across * down);
-            yy += double(weights[i] * down * down);
-        }
-    double energy = 0;
-    for (std::size_t i = 0; i < spot.value.size(); ++i) {
-        spot.value[i] -= float(mean);
-        energy += double(weights[i] * spot.value[i] * spot.value[i]);
-    }
-    spot.energy = energy;
-    spot.weighted_value.resize(Spot::kPadded);
-    spot.weighted_across.resize(Spot::kPadded);
-    spot.weighted_down.resize(Spot::kPadded);
-    for (std::size_t i = 0; i < spot.value.size(); ++i) {
-        spot.weighted_value[i] = weights[i] * spot.value[i];
-        spot.weighted_across[i] = weights[i] * spot.across[i];
-        spot.weighted_down[i] = weights[i] * spot.down[i];
-        spot.across_sum += double(spot.weighted_across[i]);
-        spot.down_sum += double(spot.weighted_down[i]);
-        spot.own_across += double(spot.weighted_across[i] * spot.value[i]);
-        spot.own_down += double(spot.weighted_down[i] * spot.value[i]);
-    }
-    for (int y = 1; y + 1 < side; ++y)
-        for (int x = 1; x + 1 < side; ++x) {
-            const float* p = spot.value.data() + y * side + x;
-            const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[side] - p[-side]);
-            spot.steepness += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
-        }
-    // Noise makes slopes too: those don't help. A slope of five points passes 130/144 of the noise's
-    // variance, one of three points 1/2.
-    const double noise = slope_noise * (130.0 / 144) / 0.5;
-    const double held = 0.1 * (xx + yy);
-    spot.slopes = {std::max(held, xx - noise), xy, xy, std::max(held, yy - noise)};
-    return spot;
-}
-
 void find_spots(RegistrationView::Level& level, bool finest_two, const Job& job) {
     const cv::Mat1f& luma = level.luma;
     const int margin = Spot::kReach + 3;
@@ -196,6 +130,72 @@ const std::vector<float>& spot_weights() {
         return bell;
     }();
     return weights;
+}
+
+Spot cut_spot(const cv::Mat1f& luma, cv::Point at, double slope_noise) {
+    constexpr int side = Spot::kSide, reach = Spot::kReach;
+    Spot spot;
+    spot.at = at;
+    spot.value.resize(side * side);
+    spot.across.resize(side * side);
+    spot.down.resize(side * side);
+    spot.round.resize(side * side);
+    const auto& weights = spot_weights();
+    double mean = 0, xx = 0, xy = 0, yy = 0;
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            const auto i = std::size_t(y * side + x);
+            const int column = at.x - reach + x, row = at.y - reach + y;
+            spot.value[i] = luma(row, column);
+            mean += double(weights[i] * spot.value[i]);
+            // Five-point slopes: exact for cubics.
+            const float across = (8 * (luma(row, column + 1) - luma(row, column - 1)) -
+                                  luma(row, column + 2) + luma(row, column - 2)) /
+                                 12;
+            const float down = (8 * (luma(row + 1, column) - luma(row - 1, column)) - luma(row + 2, column) +
+                                luma(row - 2, column)) /
+                               12;
+            spot.across[i] = across;
+            spot.down[i] = down;
+            spot.round[i] = (4 * (luma(row, column - 1) + luma(row, column + 1) + luma(row - 1, column) +
+                                  luma(row + 1, column)) +
+                             luma(row - 1, column - 1) + luma(row - 1, column + 1) +
+                             luma(row + 1, column - 1) + luma(row + 1, column + 1) - 20 * luma(row, column)) /
+                            6;
+            xx += double(weights[i] * across * across);
+            xy += double(weights[i] * across * down);
+            yy += double(weights[i] * down * down);
+        }
+    double energy = 0;
+    for (std::size_t i = 0; i < spot.value.size(); ++i) {
+        spot.value[i] -= float(mean);
+        energy += double(weights[i] * spot.value[i] * spot.value[i]);
+    }
+    spot.energy = energy;
+    spot.weighted_value.resize(Spot::kPadded);
+    spot.weighted_across.resize(Spot::kPadded);
+    spot.weighted_down.resize(Spot::kPadded);
+    for (std::size_t i = 0; i < spot.value.size(); ++i) {
+        spot.weighted_value[i] = weights[i] * spot.value[i];
+        spot.weighted_across[i] = weights[i] * spot.across[i];
+        spot.weighted_down[i] = weights[i] * spot.down[i];
+        spot.across_sum += double(spot.weighted_across[i]);
+        spot.down_sum += double(spot.weighted_down[i]);
+        spot.own_across += double(spot.weighted_across[i] * spot.value[i]);
+        spot.own_down += double(spot.weighted_down[i] * spot.value[i]);
+    }
+    for (int y = 1; y + 1 < side; ++y)
+        for (int x = 1; x + 1 < side; ++x) {
+            const float* p = spot.value.data() + y * side + x;
+            const float across = 0.5f * (p[1] - p[-1]), steep = 0.5f * (p[side] - p[-side]);
+            spot.steepness += double(weights[std::size_t(y * side + x)] * (across * across + steep * steep));
+        }
+    // Noise makes slopes too: those don't help. A slope of five points passes 130/144 of the noise's
+    // variance, one of three points 1/2.
+    const double noise = slope_noise * (130.0 / 144) / 0.5;
+    const double held = 0.1 * (xx + yy);
+    spot.slopes = {std::max(held, xx - noise), xy, xy, std::max(held, yy - noise)};
+    return spot;
 }
 
 RegistrationView registration_view(const cv::Mat1f& luma, cv::Size frame, const Job& job) {

@@ -46,6 +46,11 @@ struct RegistrationView {
 /// @throws Cancelled.   Thread-safe; memory about 1.5 times the luma's.
 RegistrationView registration_view(const cv::Mat1f& luma, cv::Size frame, const Job& job);
 
+/// Cuts a spot out of a picture.
+/// @param at  at least Spot::kReach + 2 pixels from the border.
+/// @param slope_noise  mean square of a slope that noise alone makes.
+Spot cut_spot(const cv::Mat1f& luma, cv::Point at, double slope_noise);
+
 /// Weight of each place of a spot's window: a Gaussian bell that sums to 1; Spot::kPadded long, zeros at the
 /// end.
 const std::vector<float>& spot_weights();
