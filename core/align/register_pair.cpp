@@ -72,7 +72,6 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
     double says = 0, squares = 0, alike = 0;
     Matrix8 own_information[3] = {Matrix8::zeros(), Matrix8::zeros(), Matrix8::zeros()};
     MapParts pulls[3] = {MapParts::all(0), MapParts::all(0), MapParts::all(0)};
-    std::vector<double> ratios(spots.size());
     for (std::size_t i = 0; i < spots.size(); ++i) {
         const Correspondence& spot = spots[i];
         const double more = excess[std::size_t(spot.level)];

@@ -386,9 +386,12 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
             for (const MapParts& parts : best->parts())
                 turned = std::max(turned,
                                   frame.half_diagonal * std::hypot(parts[kTurn], std::expm1(parts[kGrowth])));
-            solved.model_reason =
-                text("rotation and scale move the corners by up to %.1f px, perspective does not stand out",
-                     turned);
+            solved.model_reason = text(
+                travel == Travel::rail
+                    ? "rotation and scale move the corners by up to %.1f px; on a rail perspective is not "
+                      "tried"
+                    : "rotation and scale move the corners by up to %.1f px, perspective does not stand out",
+                turned);
             if (turned < kTellingPx) {
                 best = solve(solved.model = PlaneModel::shift);
                 solved.model_reason = "rotation and scale do not differ";
