@@ -15,7 +15,7 @@ struct Arguments {
     FramesArgument frames;
     int reference = 0;
     PlaceSettings settings;
-    std::string report, folder;
+    std::string report, folder, area = "reference";
 };
 
 const char* name_of(PlaneModel model) {
@@ -33,6 +33,7 @@ const char* name_of(PlaneModel model) {
 }
 
 void run(const Arguments& arguments, const Common& common) {
+    const KeptArea kept = kept_area_named(arguments.area);
     const Clock clock;
     const OpenedSeries opened = open_and_tell(arguments.frames, common);
     const Series& series = opened.series;
@@ -57,6 +58,7 @@ void run(const Arguments& arguments, const Common& common) {
     for (const FrameGeometry& frame : geometry.frames)
         if (!frame.problem.empty()) warnings.push_back(frame.problem);
     const PixelRect crop = common_area(geometry, series.chosen(), series.size());
+    const PixelRect area = kept_area(geometry, series.chosen(), series.size(), kept);
 
     if (!arguments.folder.empty()) {
         std::error_code failure;
@@ -65,7 +67,10 @@ void run(const Arguments& arguments, const Common& common) {
             throw FileError(arguments.folder + ": cannot be made (" + failure.message() +
                             "). Choose another folder.");
         const ProgressLine line("writing", common);
-        AlignedFrames frames(series, geometry, series.chosen(), cv::Rect({}, series.size()));
+        if (area.empty())
+            throw Error(
+                "the frames have no area in common: leave the outliers out, or use --area reference.");
+        AlignedFrames frames(series, geometry, series.chosen(), area);
         for (int place = 0; place < frames.count(); ++place) {
             const auto frame = frames.load(place, {});
             if (!frame) {
@@ -141,6 +146,10 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
     command->add_option("--report", arguments->report, "Write a JSON report here");
     command->add_option("--out", arguments->folder,
                         "Write the aligned frames as 16-bit TIFF into this folder");
+    command
+        ->add_option("--area", arguments->area,
+                     "How much of the plane these show: common (to all frames), reference, everything")
+        ->capture_default_str();
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;
 }

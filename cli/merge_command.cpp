@@ -14,7 +14,7 @@ namespace {
 
 struct Arguments {
     FramesArgument frames;
-    std::string out, method = merge_methods()[0].name, range, depth_out, source_out, report;
+    std::string out, method = merge_methods()[0].name, range, area, depth_out, source_out, report;
     int reference = 0;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false;
     MergeSettings settings;
@@ -30,6 +30,7 @@ nlohmann::json settings_json(const MergeSettings& settings) {
 void run(const Arguments& arguments, const Common& common) {
     const MergeMethod& method = merge_method(arguments.method);
     check(arguments.settings);
+    if (!arguments.area.empty()) kept_area_named(arguments.area);
     const FileFormat format = format_of_name(arguments.out);
     if (!arguments.overwrite && std::filesystem::exists(arguments.out))
         throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
@@ -80,8 +81,10 @@ void run(const Arguments& arguments, const Common& common) {
     const std::vector<int> chosen = series.chosen();
     if (chosen.empty())
         throw Error("no frame is left to merge: add --keep-flagged, or choose another --range.");
-    const PixelRect whole(cv::Point(), series.size());
-    const PixelRect area = arguments.no_crop ? whole : common_area(geometry, chosen, series.size()) & whole;
+    const KeptArea kept = !arguments.area.empty() ? kept_area_named(arguments.area)
+                          : arguments.no_crop     ? KeptArea::reference
+                                                  : KeptArea::common;
+    const PixelRect area = kept_area(geometry, chosen, series.size(), kept);
     if (area.empty())
         throw Error("the frames have no area in common: leave the outliers out, or add --no-crop.");
 
@@ -137,7 +140,11 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
         ->check(CLI::PositiveNumber);
     command->add_flag("--no-align", arguments->no_align, "Take the frames as they lie");
-    command->add_flag("--no-crop", arguments->no_crop, "Keep the reference frame's size");
+    auto* no_crop = command->add_flag("--no-crop", arguments->no_crop, "Keep the reference frame's size");
+    command
+        ->add_option("--area", arguments->area,
+                     "How much is kept: common (to all frames), reference (as --no-crop), everything")
+        ->excludes(no_crop);
     command->add_flag("--keep-flagged", arguments->keep_flagged,
                       "Use frames that would be suggested to leave out");
     command->add_flag("--overwrite", arguments->overwrite, "Replace an existing picture");

@@ -96,6 +96,20 @@ TEST_CASE("merge writes picture, depth, provenance and a whole report", "[cli]")
     CHECK_THAT(again.text, Catch::Contains("exists already"));
 }
 
+TEST_CASE("how much is kept is chosen by name", "[cli]") {
+    const test::Scratch scratch, out;
+    const std::string frames = frames_in(scratch, 3);
+    const std::string file = (out / "o.png").string();
+    CHECK(cli("merge " + frames + " -o " + file + " --area everything --quiet").code == 0);
+    CHECK(read_picture(file).width() >= 300);
+    CHECK(cli("merge " + frames + " -o " + file + " --overwrite --area reference --quiet").code == 0);
+    CHECK(read_picture(file).pixels.size() == cv::Size(300, 160));
+    const auto wrong = cli("merge " + frames + " -o " + file + " --overwrite --area all --quiet");
+    CHECK(wrong.code == 2);
+    CHECK_THAT(wrong.text, Catch::Contains("common, reference, everything"));
+    CHECK(cli("merge " + frames + " -o " + file + " --overwrite --area common --no-crop --quiet").code == 2);
+}
+
 TEST_CASE("a range merges only its frames", "[cli]") {
     const test::Scratch scratch, out;
     const std::string frames = frames_in(scratch, 5);

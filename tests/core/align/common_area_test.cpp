@@ -1,4 +1,5 @@
 #include <catch2/catch.hpp>
+#include <cmath>
 
 #include "core/align/common_area.h"
 
@@ -40,4 +41,65 @@ TEST_CASE("frames that are not asked for or not aligned don't count", "[align]")
     CHECK(common_area(geometry, {0, 1}, {300, 200}).empty());
     geometry.frames[1].registered = false;
     CHECK(common_area(geometry, {0, 1}, {300, 200}) == PixelRect(0, 0, 300, 200));
+}
+
+namespace {
+
+/// Turned about the middle of a frame, and shifted.
+cv::Matx33d turned(double degrees, cv::Size size, cv::Point2d by) {
+    const double c = std::cos(degrees * CV_PI / 180), s = std::sin(degrees * CV_PI / 180);
+    const double x = (size.width - 1) / 2.0, y = (size.height - 1) / 2.0;
+    return {c, -s, x - c * x + s * y + by.x, s, c, y - s * x - c * y + by.y, 0, 0, 1};
+}
+
+bool covers(const FrameGeometry& frame, cv::Size size, double x, double y) {
+    const cv::Vec3d own = frame.matrix.inv() * cv::Vec3d(x, y, 1);
+    const double u = own[0] / own[2], v = own[1] / own[2];
+    return u >= -2e-3 && v >= -2e-3 && u <= size.width - 1 + 2e-3 && v <= size.height - 1 + 2e-3;
+}
+
+}  // namespace
+
+TEST_CASE("of turned and tilted frames the largest rectangle that all cover is found", "[align]") {
+    const cv::Size size(120, 80);
+    cv::Matx33d tilted = turned(-2, size, {3, -1});
+    tilted(2, 0) = 2e-4;
+    const auto geometry = geometry_of({cv::Matx33d::eye(), turned(5, size, {-4, 2}), tilted});
+    const PixelRect found = common_area(geometry, {0, 1, 2}, size);
+    REQUIRE_FALSE(found.empty());
+    auto covered = [&](const PixelRect& rect) {
+        for (const FrameGeometry& frame : geometry.frames)
+            for (const int x : {rect.x, rect.x + rect.width - 1})
+                for (const int y : {rect.y, rect.y + rect.height - 1})
+                    if (!covers(frame, size, x, y)) return false;
+        return true;
+    };
+    CHECK(covered(found));
+    // Every rectangle of whole pixels is tried: in a convex shape, columns that both rows cover are one run.
+    int largest = 0;
+    for (int top = 0; top < size.height; ++top)
+        for (int bottom = top; bottom < size.height; ++bottom) {
+            int run = 0;
+            for (int x = 0; x < size.width; ++x) {
+                bool inside = true;
+                for (const FrameGeometry& frame : geometry.frames)
+                    inside = inside && covers(frame, size, x, top) && covers(frame, size, x, bottom);
+                run = inside ? run + 1 : 0;
+                largest = std::max(largest, run * (bottom - top + 1));
+            }
+        }
+    // The search is over real numbers; rounding its sides inwards may cost a row and a column.
+    CHECK(found.area() <= largest);
+    CHECK(found.area() > largest - found.width - found.height - 1);
+}
+
+TEST_CASE("what is kept: what all frames share, the reference frame, or everything", "[align]") {
+    const cv::Size size(300, 200);
+    const auto geometry = geometry_of({cv::Matx33d::eye(), turned(0, size, {12.5, -7.25})});
+    CHECK(kept_area(geometry, {0, 1}, size, KeptArea::common) == PixelRect(13, 0, 287, 192));
+    CHECK(kept_area(geometry, {0, 1}, size, KeptArea::reference) == PixelRect(0, 0, 300, 200));
+    CHECK(kept_area(geometry, {0, 1}, size, KeptArea::everything) == PixelRect(0, -8, 313, 208));
+    CHECK(kept_area(geometry, {1}, size, KeptArea::common) == PixelRect(13, 0, 287, 192));
+    CHECK(kept_area_named("everything") == KeptArea::everything);
+    CHECK_THROWS_AS(kept_area_named("all"), BadParameter);
 }
