@@ -1,3 +1,4 @@
+#include <QAction>
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
@@ -95,7 +96,7 @@ int main(int argc, char** argv) {
     const QString quick = option("quick", "Show the quick merge of the range.");
     const QString keep = option("keep", "Keep what lies along a line.", "x,y,x,y");
     const QString in_order = option("order", "Put the frames in order.");
-    const QString curtain = option("curtain", "Draw the curtain.");
+    const QString keys = option("keys", "Press keys of the menus, one after the other.", "C,T,...");
     const QString draw =
         option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
     const QString save = option("save", "Export the result, and end.", "file");
@@ -160,7 +161,12 @@ int main(int argc, char** argv) {
         emit window.picture_view().line_drawn(places);
     });
     on(quick, [&] { window.set_quick_look(true); });
-    on(curtain, [&] { window.picture_view().set_curtain(true); });
+    if (parser.isSet(keys))
+        for (const QString& key : parser.value(keys).split(','))
+            steps.emplace_back([&window, key] {
+                for (QAction* action : window.actions())
+                    if (action->shortcut() == QKeySequence(key)) action->trigger();
+            });
     on(zoom, [&] {
         auto& view = window.picture_view();
         if (parser.isSet(point)) {

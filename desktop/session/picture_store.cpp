@@ -3,14 +3,26 @@
 #include <algorithm>
 
 #include "desktop/session/sharp_marks.h"
+#include "desktop/session/tinted_edges.h"
 
 namespace moorhaze::desktop {
 namespace {
 
 constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
 
-DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const Frame& frame, FrameView view,
-                            double marks_reach) {
+DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const Series& series,
+                            FrameView view, double marks_reach) {
+    const Frame& frame = series.frames[std::size_t(view.frame)];
+    const PixelRect whole({}, series.size());
+    auto laid = [&](int number) {
+        return picture_of(source->load(number, whole, Job{}), source->curve(), source->profile());
+    };
+    if (view.edges_with >= 0) {
+        const Frame& with = series.frames[std::size_t(view.edges_with)];
+        const Picture shown = source ? laid(view.frame) : *cache.get(frame.path, frame.development);
+        const Picture other = source ? laid(view.edges_with) : *cache.get(with.path, with.development);
+        return {display_levels({tinted_edges(shown, other, Job{}), {}, {}}, Job{}), {}};
+    }
     if (!source) {
         if (!view.marked) return {display_levels(*cache.get(frame.path, frame.development), Job{}), {}};
         Picture shown = with_bits(*cache.get(frame.path, frame.development), 8);
@@ -19,9 +31,7 @@ DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const 
         shown.pixels = pixels;
         return {display_levels(shown, Job{}), {}};
     }
-    const PixelRect whole({}, source->series().size());
-    const LinearFrame laid = source->load(view.frame, whole, Job{});
-    return {display_levels(picture_of(laid, source->curve(), source->profile()), Job{}), {}};
+    return {display_levels(laid(view.frame), Job{}), {}};
 }
 
 }  // namespace
@@ -78,7 +88,8 @@ void PictureStore::forget_aligned() {
 void PictureStore::next() {
     if (working_) return;
     const auto wish = std::find_if(wanted_.begin(), wanted_.end(), [&](FrameView view) {
-        return view.frame >= 0 && view.frame < session_.series().count() && !find(view) &&
+        return view.frame >= 0 && view.frame < session_.series().count() &&
+               view.edges_with < session_.series().count() && !find(view) &&
                std::find(broken_.begin(), broken_.end(), view) == broken_.end();
     });
     if (wish == wanted_.end()) return;
@@ -91,9 +102,8 @@ void PictureStore::next() {
                  geometry = session_.geometry_or_unmoved(), cache = session_.frame_cache()]() -> Made {
         auto own = source;
         if (view.aligned && !own) own = std::make_shared<FrameSource>(series, geometry, cache);
-        const Frame& frame = series.frames[std::size_t(view.frame)];
         return {own, std::make_shared<DisplayPicture>(
-                         make_picture(view.aligned ? own.get() : nullptr, *cache, frame, view, reach))};
+                         make_picture(view.aligned ? own.get() : nullptr, *cache, series, view, reach))};
     };
     run_beside(
         pool_, this, make,

@@ -14,6 +14,7 @@ struct FrameView {
     int frame = 0;
     bool aligned = false;
     bool marked = false;  ///< what is sharp painted over; frames as shot only
+    int edges_with = -1;  ///< its edges and those of this frame tinted over each other; -1: plain
     bool operator==(const FrameView&) const = default;
 };
 

@@ -1,6 +1,5 @@
 #include "desktop/session/session.h"
 
-#include "core/align/common_area.h"
 #include "core/align/measure_series.h"
 #include "desktop/session/text.h"
 
@@ -42,6 +41,22 @@ class PlacingCommand : public QUndoCommand {
   private:
     Session& session_;
     PlaceSettings from_, to_;
+};
+
+class KeptCommand : public QUndoCommand {
+  public:
+    KeptCommand(Session& session, KeptArea from, KeptArea to)
+        : QUndoCommand(QStringLiteral("area kept")), session_(session), from_(from), to_(to) {}
+    void undo() override { apply(from_); }
+    void redo() override { apply(to_); }
+
+  private:
+    void apply(KeptArea kept) {
+        session_.kept_ = kept;
+        emit session_.settings_changed();
+    }
+    Session& session_;
+    KeptArea from_, to_;
 };
 
 class StrokeCommand : public QUndoCommand {
@@ -218,6 +233,14 @@ void Session::apply_placing(const PlaceSettings& settings) {
     if (geometry_) start_aligning();
 }
 
+void Session::set_kept(KeptArea kept) {
+    if (kept != kept_) undo_.push(new KeptCommand(*this, kept_, kept));
+}
+
+PixelRect Session::kept_area() const {
+    return geometry_ ? moorhaze::kept_area(*geometry_, series_.chosen(), series_.size(), kept_) : PixelRect();
+}
+
 void Session::align() {
     if (has_series()) start_aligning();
 }
@@ -267,19 +290,19 @@ void Session::start_aligning() {
 }
 
 Session::MergedFrom Session::merge_wanted() const {
-    return {series_.chosen(), alignment_wanted().placing, method_, merge_settings_};
+    return {series_.chosen(), alignment_wanted().placing, kept_, method_, merge_settings_};
 }
 
 void Session::start_merging() {
     jobs_.decide([this] {
         if (!geometry_is_current()) return;  // aligning failed and said so
         const std::vector<int> chosen = series_.chosen();
-        const PixelRect area =
-            common_area(*geometry_, chosen, series_.size()) & PixelRect({}, series_.size());
+        const PixelRect area = kept_area();
         if (chosen.empty() || area.empty()) {
             tell(chosen.empty()
                      ? QStringLiteral("No frame is left to merge: take some back, or widen the range.")
-                     : QStringLiteral("The frames have no area in common: leave the outliers out."),
+                     : QStringLiteral("The frames have no area in common: leave the outliers out, or choose "
+                                      "another area in Align."),
                  true);
             return;
         }

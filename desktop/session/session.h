@@ -4,6 +4,7 @@
 #include <memory>
 #include <optional>
 
+#include "core/align/common_area.h"
 #include "core/focus/profile_frames.h"
 #include "core/focus/series_report.h"
 #include "core/mend/strokes.h"
@@ -115,6 +116,10 @@ class Session : public QObject {
     /// that of reference().
     const PlaceSettings& placing() const { return placing_; }
     void set_placing(const PlaceSettings& settings, const QString& what);
+    /// How much of the plane results show; a change is one step of undo.
+    KeptArea kept() const { return kept_; }
+    void set_kept(KeptArea kept);
+    PixelRect kept_area() const;  ///< in reference pixels; empty without alignment or without anything common
     bool geometry_is_current() const;
     /// Where frames lie: measured, or as they are.
     const SeriesGeometry geometry_or_unmoved() const;
@@ -175,6 +180,7 @@ class Session : public QObject {
         bool operator==(const Aligned&) const = default;
     };
     friend class PlacingCommand;
+    friend class KeptCommand;
     void apply_placing(const PlaceSettings& settings);
     Selection selection() const;
     void apply(const Selection& selection);
@@ -195,6 +201,7 @@ class Session : public QObject {
     struct MergedFrom {
         std::vector<int> frames;
         PlaceSettings placing;
+        KeptArea kept = KeptArea::common;
         std::string method;
         MergeSettings settings;
         bool operator==(const MergedFrom&) const = default;
@@ -223,6 +230,7 @@ class Session : public QObject {
     std::string method_;
     std::optional<Registration> registration_;  ///< what was measured; kept while the frames stay
     PlaceSettings placing_;
+    KeptArea kept_ = KeptArea::common;
     std::optional<SeriesGeometry> geometry_;
     Aligned aligned_as_;
     std::vector<Result> results_;

@@ -98,6 +98,14 @@ void MainWindow::build_layout() {
     lines_->addWidget(line_);
     lines_->addWidget(plan_line_);
     picture_ = new PictureView(middle);
+    twin_ = new PictureView(middle);
+    twin_->setAccessibleName(tr("The other picture"));
+    twin_->hide();
+    twin_edge_ = new QWidget(middle);
+    twin_edge_->setAttribute(Qt::WA_StyledBackground);
+    twin_edge_->setStyleSheet(QStringLiteral("background: %1;").arg(Theme::current().ground.name()));
+    twin_edge_->setFixedWidth(2);
+    twin_edge_->hide();
     tray_room_ = new QScrollArea(middle);
     tray_room_->setObjectName(QStringLiteral("tray"));
     tray_room_->setFixedWidth(kTrayWidth);
@@ -105,6 +113,8 @@ void MainWindow::build_layout() {
     tray_room_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(lines_);
     columns->addWidget(picture_, 1);
+    columns->addWidget(twin_edge_);
+    columns->addWidget(twin_, 1);
     columns->addWidget(tray_room_);
     rows->addWidget(middle, 1);
     path_ = new PathBar(central);
@@ -143,7 +153,21 @@ void MainWindow::build_layout() {
         is_hovering_ = false;
         show_caption();
     });
-    connect(picture_, &PictureView::zoom_changed, this, &MainWindow::show_caption);
+    connect(picture_, &PictureView::zoom_changed, this, [this] {
+        twin_->set_view(picture_->zoom(), picture_->centre());
+        show_caption();
+    });
+    connect(twin_, &PictureView::zoom_changed, this, [this] {
+        if (twin_->is_fit()) return;  // it was resized; nobody moved it
+        picture_->set_view(twin_->zoom(), twin_->centre());
+        show_caption();
+    });
+    connect(picture_, &PictureView::point_set, this,
+            [this](QPointF place) { set_point(session_.current_frame(), align_tray_->partner(), place); });
+    connect(twin_, &PictureView::point_set, this,
+            [this](QPointF place) { set_point(align_tray_->partner(), session_.current_frame(), place); });
+    connect(twin_, &PictureView::frames_stepped, this,
+            [this](int by) { session_.set_current_frame(session_.current_frame() + by); });
     connect(picture_, &PictureView::frames_stepped, this,
             [this](int by) { session_.set_current_frame(session_.current_frame() + by); });
     connect(picture_, &PictureView::stroke_began, &mend_, &Mend::begin_stroke);
@@ -193,7 +217,7 @@ void MainWindow::build_trays() {
     plan_ = new PlanTray(session_, desk_, trays_);
     auto* plan = plan_;
     auto* cull = new CullTray(session_, trays_);
-    auto* align = align_tray_ = new AlignTray(session_, trays_);
+    auto* align = align_tray_ = new AlignTray(session_, points_, trays_);
     auto* merge = new MergeTray(session_, trays_);
     auto* mend = new MendTray(session_, mend_, trays_);
     deliver_ = new DeliverTray(session_, exporter_, trays_);
@@ -254,7 +278,14 @@ void MainWindow::build_trays() {
     connect(align, &AlignTray::align_asked, &session_, &Session::align);
     connect(align, &AlignTray::merge_asked, &session_, &Session::align_and_merge);
     connect(align, &AlignTray::drift_chosen, this, &MainWindow::show_drift);
-    connect(align, &AlignTray::curtain_asked, this, [this] { curtain_action_->toggle(); });
+    connect(align, &AlignTray::curtain_asked, this, [this](bool on) { curtain_action_->setChecked(on); });
+    connect(align, &AlignTray::blink_asked, this, [this](bool on) { blink_action_->setChecked(on); });
+    connect(align, &AlignTray::twin_asked, this, [this](bool on) { twin_action_->setChecked(on); });
+    connect(align, &AlignTray::edges_asked, this, [this](bool on) { edges_action_->setChecked(on); });
+    connect(align, &AlignTray::as_shot_asked, this, [this](bool on) { as_shot_action_->setChecked(on); });
+    connect(align, &AlignTray::points_asked, this, [this](bool on) { points_action_->setChecked(on); });
+    connect(align, &AlignTray::partner_changed, this, &MainWindow::show_picture);
+    connect(&points_, &MatchPoints::changed, this, &MainWindow::show_marks);
     connect(align, &AlignTray::frame_chosen, &session_, &Session::set_current_frame);
 
     connect(merge, &MergeTray::merge_asked, &session_, &Session::align_and_merge);
@@ -290,9 +321,9 @@ void MainWindow::connect_session() {
         setWindowTitle(session_.has_series() ? tr("%1 - Moorhaze").arg(session_name(session_))
                                              : tr("Moorhaze"));
         picture_->set_picture(nullptr, {});
-        picture_->set_other(nullptr, {});
+        set_other(nullptr, {});
         plane_is_live_ = false;
-        picture_->set_plane(QSize(session_.series().size().width, session_.series().size().height));
+        set_plane(QSize(session_.series().size().width, session_.series().size().height));
         picture_->fit();
         show_stage();
     });
@@ -304,6 +335,8 @@ void MainWindow::connect_session() {
     });
     connect(&session_, &Session::geometry_changed, this, &MainWindow::show_picture);
     connect(&session_, &Session::geometry_changed, this, &MainWindow::show_drift);
+    for (auto signal : {&Session::settings_changed, &Session::selection_changed})
+        connect(&session_, signal, this, &MainWindow::show_kept);
     connect(&session_, &Session::result_shown, this, &MainWindow::show_picture);
     for (auto signal : {&Session::profiles_changed, &Session::selection_changed})
         connect(&session_, signal, this, &MainWindow::show_line);
@@ -369,6 +402,30 @@ void MainWindow::ask_for_files() {
     const QStringList files = QFileDialog::getOpenFileNames(this, tr("Frames of one series"), {},
                                                             tr("Pictures (%1)").arg(patterns.join(' ')));
     if (!files.isEmpty()) open_paths(files);
+}
+
+void MainWindow::set_plane(QSize plane) {
+    twin_->set_plane(plane);
+    picture_->set_plane(plane);
+}
+
+void MainWindow::set_other(std::shared_ptr<const DisplayPicture> other, const QString& label) {
+    twin_->set_picture(other, label);
+    twin_->set_caption(label);
+    picture_->set_other(std::move(other), label);
+}
+
+void MainWindow::set_point(int frame, int partner, QPointF place) {
+    if (frame == partner)
+        return session_.tell(tr("This frame is compared with itself: choose another one to compare with."),
+                             true);
+    cv::Point2d at(place.x(), place.y());
+    if (is_lying_aligned()) {
+        const cv::Vec3d own =
+            session_.geometry()->frames[std::size_t(frame)].matrix.inv() * cv::Vec3d(place.x(), place.y(), 1);
+        at = {own[0] / own[2], own[1] / own[2]};
+    }
+    points_.set(frame, at, partner);
 }
 
 void MainWindow::point_at(QPointF place, bool sound) {
@@ -486,8 +543,8 @@ void MainWindow::show_live() {
     if (session_.stage() != Stage::plan || !desk_.shows_live()) return;
     if (!plane_is_live_) {
         plane_is_live_ = true;
-        picture_->set_other(nullptr, {});
-        picture_->set_plane(desk_.live_picture()->size());
+        set_other(nullptr, {});
+        set_plane(desk_.live_picture()->size());
         picture_->fit();
     }
     picture_->set_picture(desk_.live_picture(), tr("live view"));

@@ -3,6 +3,7 @@
 #include <array>
 
 #include "desktop/session/exporter.h"
+#include "desktop/session/match_points.h"
 #include "desktop/session/mend.h"
 #include "desktop/session/picture_store.h"
 #include "desktop/session/quick_look.h"
@@ -13,6 +14,7 @@
 class QMenuBar;
 class QScrollArea;
 class QStackedWidget;
+class QTimer;
 
 namespace moorhaze::desktop {
 
@@ -44,6 +46,8 @@ class MainWindow : public QMainWindow {
     PlanTray& plan_tray() { return *plan_; }
     PlanLine& plan_line() { return *plan_line_; }
     PictureView& picture_view() { return *picture_; }
+    PictureView& twin_view() { return *twin_; }
+    MatchPoints& match_points() { return points_; }
     DepthLine& depth_line() { return *line_; }
     NoticeBar& notice() { return *notice_; }
 
@@ -89,6 +93,12 @@ class MainWindow : public QMainWindow {
     void pick_frame(int frame);
     void step_suggestion();
     void toggle_use();
+    void build_compare_actions(QWidget* menu);
+    void set_plane(QSize plane);
+    void set_other(std::shared_ptr<const DisplayPicture> other, const QString& label);
+    void set_point(int frame, int partner, QPointF place);
+    bool is_lying_aligned() const;   ///< frames are shown laid over the reference frame
+    FrameView partner_view() const;  ///< in the align stage: the frame compared with
     void set_wipe_back(bool wipe);
     void drop_sounding(QPointF place);
     void keep_along(const QList<QPointF>& places);
@@ -102,6 +112,9 @@ class MainWindow : public QMainWindow {
     void show_line();
     void show_drift();  ///< curves along the depth line, in the align stage
     void show_path();
+    void show_kept();       ///< what is lost, in the align stage
+    void show_marks();      ///< matching points, in the align stage
+    void show_comparing();  ///< which ways to compare are on
     void show_sounding();
     void show_caption();
     void show_brush();
@@ -120,6 +133,7 @@ class MainWindow : public QMainWindow {
     Exporter exporter_{session_, mend_};
     QuickLook quick_look_{session_};
     ShootDesk desk_{session_};
+    MatchPoints points_{session_};
 
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
@@ -128,14 +142,18 @@ class MainWindow : public QMainWindow {
     PlanLine* plan_line_ = nullptr;
     PlanTray* plan_ = nullptr;
     AlignTray* align_tray_ = nullptr;
+    QWidget* twin_edge_ = nullptr;
     QStackedWidget* lines_ = nullptr;
-    PictureView* picture_ = nullptr;
+    PictureView *picture_ = nullptr, *twin_ = nullptr;
     SoundingPanel* panel_ = nullptr;
     QWidget* empty_ = nullptr;
     QScrollArea* tray_room_ = nullptr;
     QStackedWidget* trays_ = nullptr;
     DeliverTray* deliver_ = nullptr;
     PathBar* path_ = nullptr;
+    QTimer* blink_timer_ = nullptr;
+    QAction *blink_action_ = nullptr, *twin_action_ = nullptr, *edges_action_ = nullptr,
+            *as_shot_action_ = nullptr, *points_action_ = nullptr;
     QAction *curtain_action_ = nullptr, *tray_action_ = nullptr, *marks_action_ = nullptr,
             *quick_action_ = nullptr, *keep_action_ = nullptr;
     std::array<QAction*, Sounding::kPatches> digit_actions_{};

@@ -4,8 +4,10 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QScrollArea>
+#include <QTimer>
 #include <algorithm>
 
+#include "desktop/tray/align_tray.h"
 #include "desktop/tray/deliver_tray.h"
 #include "desktop/tray/plan_tray.h"
 #include "desktop/view/bars.h"
@@ -15,6 +17,11 @@
 #include "desktop/view/sounding_panel.h"
 
 namespace moorhaze::desktop {
+namespace {
+
+constexpr int kBlinkMilliseconds = 450;
+
+}  // namespace
 
 QAction* MainWindow::add_action(QWidget* menu, const QString& text, const QKeySequence& key,
                                 const QString& tip, const std::function<void()>& done) {
@@ -26,6 +33,51 @@ QAction* MainWindow::add_action(QWidget* menu, const QString& text, const QKeySe
     if (menu) menu->addAction(action);
     addAction(action);  // the key works wherever the focus is
     return action;
+}
+
+void MainWindow::build_compare_actions(QWidget* menu) {
+    auto add_switch = [&](const QString& text, const char* key, const QString& tip,
+                          const std::function<void(bool)>& switched) {
+        auto* action = add_action(menu, text, QKeySequence(QLatin1String(key)), tip, [] {});
+        action->setCheckable(true);
+        connect(action, &QAction::toggled, this, [this, switched](bool on) {
+            switched(on);
+            show_comparing();
+        });
+        return action;
+    };
+    blink_timer_ = new QTimer(this);
+    blink_timer_->setInterval(kBlinkMilliseconds);
+    connect(blink_timer_, &QTimer::timeout, picture_,
+            [this] { picture_->set_flipped(!picture_->is_flipped()); });
+    blink_action_ = add_switch(tr("Blink"), "Y", tr("Shows both pictures in turn"), [this](bool on) {
+        if (on) curtain_action_->setChecked(false), twin_action_->setChecked(false);
+        if (on)
+            blink_timer_->start();
+        else
+            blink_timer_->stop();
+        picture_->set_flipped(false);
+    });
+    twin_action_ = add_switch(tr("Twin"), "T", tr("Two pictures side by side, at the same place and zoom"),
+                              [this](bool on) {
+                                  if (on)
+                                      curtain_action_->setChecked(false), blink_action_->setChecked(false);
+                                  if (!on) points_action_->setChecked(false);
+                                  twin_->setVisible(on);
+                                  twin_edge_->setVisible(on);
+                              });
+    edges_action_ = add_switch(tr("Tinted edges"), "G",
+                               tr("In Align: edges of two frames in two colours, white where they coincide"),
+                               [this](bool) { show_picture(); });
+    as_shot_action_ = add_switch(tr("As shot, before aligning"), "", tr("In Align: where the frames lay"),
+                                 [this](bool) { show_picture(); });
+    points_action_ = add_switch(tr("Set matching points"), "P",
+                                tr("In Align: show the same detail in two frames"), [this](bool on) {
+                                    if (on) session_.set_stage(Stage::align);
+                                    if (on) twin_action_->setChecked(true);
+                                    if (!on) points_.forget_waiting();
+                                    if (on) tray_room_->ensureWidgetVisible(align_tray_->points_control());
+                                });
 }
 
 void MainWindow::build_actions() {
@@ -158,7 +210,12 @@ void MainWindow::build_actions() {
     curtain_action_ = add_action(view, tr("Curtain"), QKeySequence(tr("C")),
                                  tr("Two pictures either side of a movable line"), [] {});
     curtain_action_->setCheckable(true);
-    connect(curtain_action_, &QAction::toggled, picture_, &PictureView::set_curtain);
+    connect(curtain_action_, &QAction::toggled, this, [this](bool on) {
+        if (on) blink_action_->setChecked(false), twin_action_->setChecked(false);
+        picture_->set_curtain(on);
+        show_comparing();
+    });
+    build_compare_actions(view);
     add_action(view, tr("Flip while held: V"), {}, tr("Shows the other picture for a moment"), [this] {
         picture_->set_flipped(false);
     })->setEnabled(false);
@@ -179,7 +236,9 @@ void MainWindow::build_actions() {
         digit_actions_[std::size_t(i)]->setEnabled(false);
     }
     add_action(nullptr, tr("Stop or close"), QKeySequence(Qt::Key_Escape), {}, [this] {
-        if (keep_action_->isChecked())
+        if (points_action_->isChecked())
+            points_action_->setChecked(false);
+        else if (keep_action_->isChecked())
             keep_action_->setChecked(false);
         else if (sounding_.is_open())
             sounding_.close();
@@ -202,7 +261,8 @@ void MainWindow::build_actions() {
             "<b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
             "wheel: step frames. "
             "Click: sounding, digits pick from it. Right-click or S: sounding while a brush is on. "
-            "C: curtain. V, held: flip. Ctrl+0, Ctrl+1, Ctrl+2: fit, 100 %, 200 %.<br><br>"
+            "C: curtain. Y: blink. T: twin. V, held: flip. G: tinted edges, P: matching points, in Align. "
+            "Ctrl+0, Ctrl+1, Ctrl+2: fit, 100 %, 200 %.<br><br>"
             "<b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
             "Return points; "
             "with a brush Return puts it down and lifts it.<br><br>"

@@ -20,8 +20,21 @@ bool MainWindow::shows_result() const {
 }
 
 FrameView MainWindow::frame_view() const {
-    const bool aligned = session_.stage() >= Stage::align && session_.geometry().has_value();
-    return {session_.current_frame(), aligned, marks_action_->isChecked() && session_.stage() <= Stage::cull};
+    FrameView view{session_.current_frame(), is_lying_aligned(),
+                   marks_action_->isChecked() && session_.stage() <= Stage::cull};
+    if (session_.stage() == Stage::align && edges_action_->isChecked() &&
+        align_tray_->partner() != view.frame)
+        view.edges_with = align_tray_->partner();
+    return view;
+}
+
+bool MainWindow::is_lying_aligned() const {
+    return session_.stage() >= Stage::align && session_.geometry().has_value() &&
+           !(session_.stage() == Stage::align && as_shot_action_->isChecked());
+}
+
+FrameView MainWindow::partner_view() const {
+    return {align_tray_->partner(), is_lying_aligned()};
 }
 
 bool MainWindow::shows_quick_look() const {
@@ -40,6 +53,7 @@ void MainWindow::show_stage() {
     path_->set_here(stage);
     lines_->setCurrentIndex(stage == Stage::plan && plan_->page() != PlanTray::bring_in ? 1 : 0);
     show_brush();
+    show_comparing();
     show_line();
     show_path();
     show_picture();
@@ -51,16 +65,14 @@ void MainWindow::show_picture() {
     if (plane_is_live_) {
         plane_is_live_ = false;
         picture_->set_picture(nullptr, {});
-        picture_->set_plane(QSize(session_.series().size().width, session_.series().size().height));
+        set_plane(QSize(session_.series().size().width, session_.series().size().height));
         picture_->fit();
     }
     if (!session_.has_series()) return show_caption();
     const FrameView frame = frame_view();
-    const bool has_geometry = session_.geometry().has_value();
-    const int reference = has_geometry ? session_.geometry()->reference : session_.reference();
     std::vector<FrameView> wishes{frame};
-    if (session_.stage() == Stage::align && has_geometry) wishes.push_back({reference, true, false});
-    if (!shows_result())
+    if (session_.stage() == Stage::align) wishes.push_back(partner_view());
+    if (!shows_result() && frame.edges_with < 0)
         for (const int step : {1, -1, 2, -2})
             wishes.push_back({frame.frame + step, frame.aligned, frame.marked});
     store_.want(wishes);
@@ -69,19 +81,84 @@ void MainWindow::show_picture() {
     const QString frame_label = tr("frame %1").arg(frame.frame + 1);
     if (shows_result()) {
         if (mend_.display()) picture_->set_picture(mend_.display(), session_.result()->title);
-        picture_->set_other(own, frame_label);
+        set_other(own, frame_label);
     } else if (shows_quick_look()) {
         picture_->set_picture(quick_look_.picture(), tr("quick merge"));
-        picture_->set_other(own, frame_label);
+        set_other(own, frame_label);
     } else {
         // Until the wanted frame is ready the one before stays: flipping through does not flash.
         if (own) picture_->set_picture(own, frame_label);
-        picture_->set_other(session_.stage() == Stage::align && has_geometry
-                                ? store_.find({reference, true, false})
-                                : nullptr,
-                            tr("reference frame %1").arg(reference + 1));
+        if (session_.stage() == Stage::align) {
+            const FrameView partner = partner_view();
+            // While it is on its way the one before stays: what is compared does not flash.
+            if (const auto other = store_.find(partner))
+                set_other(other, session_.geometry() && partner.frame == session_.geometry()->reference
+                                     ? tr("reference frame %1").arg(partner.frame + 1)
+                                     : tr("frame %1").arg(partner.frame + 1));
+        } else {
+            set_other(nullptr, {});
+        }
     }
+    show_kept();
+    show_marks();
     show_caption();
+}
+
+void MainWindow::show_kept() {
+    if (session_.stage() != Stage::align || !is_lying_aligned() || session_.geometry()->as_it_lies)
+        return picture_->set_kept({}, {}, {});
+    const PixelRect kept = session_.kept_area();
+    if (kept.empty()) return picture_->set_kept({}, {}, {});
+    // From the outer edges of pixels, whose centres lie at whole numbers.
+    const cv::Size size = session_.series().size();
+    QList<QPolygonF> outlines;
+    for (const int frame : session_.series().chosen()) {
+        if (!session_.geometry()->frames[std::size_t(frame)].registered) continue;
+        QPolygonF outline;
+        for (const cv::Point2d& corner : frame_outline(session_.geometry()->frames[std::size_t(frame)], size))
+            outline << QPointF(corner.x, corner.y);
+        outlines << outline;
+    }
+    const double lost = 100 - 100.0 * double((kept & PixelRect({}, size)).area()) / size.area();
+    picture_->set_kept(QRectF(kept.x - 0.5, kept.y - 0.5, kept.width, kept.height), outlines,
+                       lost > 0.005 ? tr("%1 % lost").arg(lost, 0, 'f', 1) : QString());
+}
+
+void MainWindow::show_marks() {
+    QList<PictureMark> own, others;
+    if (session_.stage() == Stage::align && session_.has_series()) {
+        const bool aligned = is_lying_aligned();
+        auto place = [&](int frame, cv::Point2d at) {
+            if (aligned) {
+                const cv::Vec3d moved =
+                    session_.geometry()->frames[std::size_t(frame)].matrix * cv::Vec3d(at.x, at.y, 1);
+                at = {moved[0] / moved[2], moved[1] / moved[2]};
+            }
+            return QPointF(at.x, at.y);
+        };
+        auto add = [&](int frame, cv::Point2d at, const QString& label, bool waiting) {
+            if (frame == session_.current_frame()) own.append({place(frame, at), label, waiting});
+            if (frame == align_tray_->partner()) others.append({place(frame, at), label, waiting});
+        };
+        const auto& pairs = session_.placing().points;
+        for (std::size_t i = 0; i < pairs.size(); ++i) {
+            add(pairs[i].one, pairs[i].in_one, QString::number(i + 1), false);
+            add(pairs[i].other, pairs[i].in_other, QString::number(i + 1), false);
+        }
+        if (const auto& half = points_.waiting())
+            add(half->frame, half->at, QString::number(pairs.size() + 1), true);
+    }
+    picture_->set_marks(own);
+    twin_->set_marks(others);
+}
+
+void MainWindow::show_comparing() {
+    const bool setting = points_action_->isChecked() && session_.stage() == Stage::align;
+    picture_->set_point_setting(setting);
+    twin_->set_point_setting(setting);
+    align_tray_->show_comparing({curtain_action_->isChecked(), blink_action_->isChecked(),
+                                 twin_action_->isChecked(), edges_action_->isChecked(),
+                                 as_shot_action_->isChecked(), points_action_->isChecked()});
 }
 
 void MainWindow::show_line() {
@@ -265,6 +342,8 @@ bool MainWindow::is_settled() {
     if (!session_.has_series()) return true;
     if (shows_result() ? !mend_.is_settled() : !store_.find(frame_view())) return false;
     if (picture_->curtain() && !store_.find(frame_view())) return false;
+    if (session_.stage() == Stage::align && !store_.find(partner_view())) return false;
+    if (!points_.is_settled()) return false;
     if (!quick_look_.is_settled()) return false;
     for (const auto& patch : sounding_.patches())
         if (patch.sharpness < 0) return false;

@@ -3,6 +3,7 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QPainterPath>
 #include <QWheelEvent>
 #include <algorithm>
 #include <cmath>
@@ -13,8 +14,8 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr double kLargestZoom = 16, kSmallestZoom = 0.02;
-constexpr double kFitMargin = 0;
 constexpr double kCurtainGrip = 7;
+constexpr double kLoupeRadius = 76, kLoupeEnlarges = 4;  // logical px; times the zoom shown
 
 }  // namespace
 
@@ -65,10 +66,10 @@ void PictureView::set_caption(const QString& caption) {
 
 void PictureView::fit_now() {
     if (plane_.isEmpty() || width() <= 0) return;
-    const double wide = (width() - 2 * kFitMargin) / plane_.width(),
-                 high = (height() - 2 * kFitMargin) / plane_.height();
+    const QRectF shown = in_view_when_fit();
+    const double wide = width() / shown.width(), high = height() / shown.height();
     zoom_ = std::clamp(std::min(wide, high) * devicePixelRatioF(), kSmallestZoom, kLargestZoom);
-    centre_ = QPointF((plane_.width() - 1) / 2.0, (plane_.height() - 1) / 2.0);
+    centre_ = shown.center();
     update();
     emit zoom_changed();
 }
@@ -101,12 +102,26 @@ QPointF PictureView::to_widget(QPointF place) const {
     return (place - centre_) * scale() + QPointF(width() / 2.0, height() / 2.0);
 }
 
+void PictureView::set_view(double zoom, QPointF centre) {
+    fit_ = false;
+    zoom_ = zoom;
+    centre_ = centre;
+    update();
+}
+
 void PictureView::show_place(QPointF place) {
     if (rect().adjusted(20, 20, -20, -20).contains(to_widget(place).toPoint())) return;
     centre_ = place;
     fit_ = false;
     hold_in_view();
     update();
+    emit zoom_changed();
+}
+
+QRectF PictureView::in_view_when_fit() const {
+    // Pixel centres lie at whole numbers.
+    const QRectF plane(-0.5, -0.5, plane_.width(), plane_.height());
+    return kept_ ? plane.united(*kept_) : plane;
 }
 
 void PictureView::hold_in_view() {
@@ -142,6 +157,27 @@ void PictureView::set_line_drawing(bool on) {
     line_.clear();
     if (drag_ == Drag::line) drag_ = Drag::none;
     update_cursor(pointer_);
+    update();
+}
+
+void PictureView::set_point_setting(bool on) {
+    point_setting_ = on;
+    if (drag_ == Drag::loupe) drag_ = Drag::none;
+    update_cursor(pointer_);
+    update();
+}
+
+void PictureView::set_marks(QList<PictureMark> marks) {
+    marks_ = std::move(marks);
+    update();
+}
+
+void PictureView::set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label) {
+    const bool fits_anew = kept != kept_;
+    kept_ = kept;
+    outlines_ = std::move(outlines);
+    kept_label_ = label;
+    if (fit_ && fits_anew) fit_now();
     update();
 }
 
@@ -219,6 +255,8 @@ void PictureView::paintEvent(QPaintEvent* event) {
         draw(painter, *main, whole);
         draw_label(painter, flipped_ && compare ? other_label_ : QString(), {10, 10}, Qt::TopLeftCorner);
     }
+    draw_kept(painter);
+    draw_marks(painter);
     if (sounding_place_) {
         const QPointF at = to_widget(*sounding_place_);
         for (const auto& [colour, wide] :
@@ -256,7 +294,81 @@ void PictureView::paintEvent(QPaintEvent* event) {
         painter.setPen(QPen(QColor(255, 255, 255, 230), 1.2));
         painter.drawEllipse(at, radius, radius);
     }
+    if (drag_ == Drag::loupe) draw_loupe(painter);
     draw_label(painter, caption_, {width() - 8.0, height() - 8.0}, Qt::BottomRightCorner);
+}
+
+void PictureView::draw_kept(QPainter& painter) const {
+    if (!kept_ || !picture_) return;
+    const Theme& theme = Theme::current();
+    auto on_screen = [&](const QPolygonF& polygon) {
+        QPolygonF moved;
+        for (const QPointF& at : polygon) moved << to_widget(at);
+        return moved;
+    };
+    for (const QPolygonF& outline : outlines_) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(240, 240, 242, 60), 1));
+        painter.drawPolygon(on_screen(outline));
+    }
+    const QRectF kept(to_widget(kept_->topLeft()), to_widget(kept_->bottomRight()));
+    QPainterPath lost, inner;
+    const QRectF all = in_view_when_fit();
+    lost.addRect(QRectF(to_widget(all.topLeft()), to_widget(all.bottomRight())));
+    inner.addRect(kept);
+    painter.fillPath(lost.subtracted(inner), QColor(20, 20, 22, 150));
+    painter.setBrush(Qt::NoBrush);
+    for (const auto& [colour, wide] : {std::pair{QColor(20, 20, 22), 3.0}, {QColor(theme.gorse), 1.5}}) {
+        painter.setPen(QPen(colour, wide));
+        painter.drawRect(kept);
+    }
+    const QRectF seen = kept.intersected(rect());
+    if (!seen.isEmpty())
+        draw_label(painter, kept_label_, seen.topRight() + QPointF(-6, 6), Qt::TopRightCorner);
+}
+
+void PictureView::draw_marks(QPainter& painter) const {
+    for (const PictureMark& mark : marks_) {
+        const QPointF at = to_widget(mark.place);
+        const QColor colour = mark.waiting ? Theme::current().gorse : Theme::current().heather_light;
+        for (const auto& [ink, wide] : {std::pair{QColor(20, 20, 22), 3.5}, {colour, 1.5}}) {
+            painter.setPen(QPen(ink, wide));
+            for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)})
+                painter.drawLine(at + way * 3, at + way * 9);
+        }
+        draw_label(painter, mark.label, at + QPointF(8, 8), Qt::TopLeftCorner);
+    }
+}
+
+void PictureView::draw_loupe(QPainter& painter) const {
+    if (!picture_ || picture_->levels().empty()) return;
+    // Beside the pointer, on the side where there is room.
+    const double reach = kLoupeRadius + 24;
+    const QPointF middle(last_.x() < width() / 2.0 ? last_.x() + reach : last_.x() - reach,
+                         last_.y() < height() / 2.0 ? last_.y() + reach : last_.y() - reach);
+    const QPointF place = to_plane(last_);
+    const double enlarged = std::max(scale() * kLoupeEnlarges, kLoupeEnlarges / devicePixelRatioF());
+    const QImage& image = picture_->levels()[0];
+    const double shrink = picture_->scale();
+    const QPointF at = (place - picture_->origin() + QPointF(0.5, 0.5)) / shrink;
+    const double half = kLoupeRadius / (enlarged * shrink);
+    painter.save();
+    QPainterPath circle;
+    circle.addEllipse(middle, kLoupeRadius, kLoupeRadius);
+    painter.fillPath(circle, Theme::current().surround);
+    painter.setClipPath(circle);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    painter.drawImage(QRectF(middle - QPointF(kLoupeRadius, kLoupeRadius), QSizeF(2, 2) * kLoupeRadius),
+                      image, QRectF(at - QPointF(half, half), QSizeF(2 * half, 2 * half)));
+    painter.restore();
+    painter.setBrush(Qt::NoBrush);
+    for (const auto& [ink, wide] :
+         {std::pair{QColor(20, 20, 22), 3.5}, {QColor(Theme::current().heather_light), 1.5}}) {
+        painter.setPen(QPen(ink, wide));
+        painter.drawEllipse(middle, kLoupeRadius, kLoupeRadius);
+        for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)})
+            painter.drawLine(middle + way * 4, middle + way * 18);
+    }
 }
 
 void PictureView::resizeEvent(QResizeEvent*) {
@@ -299,6 +411,9 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
         else if (brush_radius_) {
             drag_ = Drag::paint;
             emit stroke_began(to_plane(press_));
+        } else if (point_setting_) {
+            drag_ = Drag::loupe;
+            update();
         } else if (line_drawing_) {
             drag_ = Drag::line;
             line_ = {to_plane(press_)};
@@ -343,6 +458,11 @@ void PictureView::mouseReleaseEvent(QMouseEvent* event) {
         update();
         emit line_drawn(drawn);
     }
+    if (was == Drag::loupe) {
+        mark_ = to_plane(event->position());
+        update();
+        emit point_set(mark_);
+    }
     if (was == Drag::point) {
         mark_ = to_plane(event->position());
         emit pointed(mark_);
@@ -383,7 +503,9 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
         case Qt::Key_Return:
         case Qt::Key_Enter:
             if (!(event->modifiers() & Qt::ControlModifier)) {
-                if (!brush_radius_ && line_drawing_) {
+                if (!brush_radius_ && point_setting_) {
+                    emit point_set(mark_);
+                } else if (!brush_radius_ && line_drawing_) {
                     emit line_drawn({mark_});
                 } else if (!brush_radius_) {
                     emit pointed(mark_);

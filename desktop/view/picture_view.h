@@ -7,6 +7,13 @@
 
 namespace moorhaze::desktop {
 
+/// A numbered place in the picture, in reference pixels.
+struct PictureMark {
+    QPointF place;
+    QString label;
+    bool waiting = false;  ///< its partner is still to be set
+};
+
 /// Shows a picture of the reference plane, and a second one to compare it with behind a curtain or for as
 /// long as a key is held. Zoom is in screen pixels per picture pixel: 1 is 100 % on any screen. Emits what
 /// the person points at, in reference pixels; starts no work.
@@ -29,13 +36,16 @@ class PictureView : public QWidget {
     void set_zoom(double zoom, QPointF around);  ///< around a place of the widget
     QPointF to_plane(QPointF widget_place) const;
     QPointF to_widget(QPointF plane_place) const;
-    void show_place(QPointF plane_place);  ///< brings a place to the middle if it is out of sight
+    QPointF centre() const { return centre_; }   ///< the place in the middle of the widget
+    void set_view(double zoom, QPointF centre);  ///< as another view shows it; tells nobody
+    void show_place(QPointF plane_place);        ///< brings a place to the middle if it is out of sight
 
     void set_curtain(bool on);
     bool curtain() const { return curtain_; }
     void set_curtain_place(double across);  ///< 0..1 of the widget's width
     double curtain_place() const { return curtain_place_; }
     void set_flipped(bool flipped);
+    bool is_flipped() const { return flipped_; }
 
     /// With a brush the left button paints; without one it points and pans.
     void set_brush(std::optional<double> radius_px);
@@ -43,6 +53,12 @@ class PictureView : public QWidget {
     /// While on, the left button draws a line instead of panning; without a brush only.
     void set_line_drawing(bool on);
     bool line_drawing() const { return line_drawing_; }
+    /// While on, the left button sets a point under a loupe; without a brush only.
+    void set_point_setting(bool on);
+    void set_marks(QList<PictureMark> marks);
+    /// What of the plane is kept, in reference pixels from pixel edge to pixel edge: the rest lies under a
+    /// veil. `outlines` are drawn as thin lines. The whole of it is in view when the picture is fit.
+    void set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label);
     /// The place that the keyboard points at, in reference pixels.
     QPointF mark() const { return mark_; }
     void set_sounding_place(std::optional<QPointF> place);
@@ -53,6 +69,7 @@ class PictureView : public QWidget {
     void sounded(QPointF place);  ///< right button: a sounding is asked for
     void hovered(QPointF place);
     void left();
+    void point_set(QPointF place);
     void zoom_changed();
     void stroke_began(QPointF place);
     void stroke_moved(QPointF place);
@@ -74,9 +91,13 @@ class PictureView : public QWidget {
     void focusOutEvent(QFocusEvent* event) override;
 
   private:
-    enum class Drag { none, point, pan, curtain, paint, line };
+    enum class Drag { none, point, pan, curtain, paint, line, loupe };
     void draw(QPainter& painter, const DisplayPicture& picture, const QRectF& part) const;
     void draw_label(QPainter& painter, const QString& text, QPointF corner, Qt::Corner anchor) const;
+    void draw_kept(QPainter& painter) const;
+    void draw_marks(QPainter& painter) const;
+    void draw_loupe(QPainter& painter) const;
+    QRectF in_view_when_fit() const;
     double scale() const;  ///< logical widget pixels per picture pixel
     void hold_in_view();
     void fit_now();
@@ -95,6 +116,11 @@ class PictureView : public QWidget {
     std::optional<double> brush_radius_;
     bool line_drawing_ = false;
     QList<QPointF> line_;  ///< in reference pixels
+    bool point_setting_ = false;
+    QList<PictureMark> marks_;
+    std::optional<QRectF> kept_;
+    QList<QPolygonF> outlines_;
+    QString kept_label_;
     std::optional<QPointF> sounding_place_;
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;

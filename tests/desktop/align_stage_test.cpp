@@ -3,15 +3,19 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QListWidget>
 
 #include "core/picture/tone_curve.h"
 #include "desktop/view/depth_line.h"
+#include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/series_files.h"
+#include "tests/support/textured.h"
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
+using test::click;
 using test::mean_difference;
 using test::named;
 using test::settle;
@@ -116,4 +120,219 @@ TEST_CASE("frames are measured once; model, levelling and reference place them a
     wait_until([&] { return session.geometry_is_current(); });
     CHECK(session.geometry()->frames[0].matrix == cv::Matx33d::eye());
     CHECK(session.geometry()->frames[6].scale() == Approx(1.015 / 0.985).margin(0.006));
+}
+
+namespace {
+
+/// Opens what was written, in the align stage, and aligns it.
+void open_aligned(MainWindow& main, const test::Scratch& scratch, int reference) {
+    main.show();
+    main.activateWindow();
+    REQUIRE(QTest::qWaitForWindowActive(&main));
+    main.open_paths({QString::fromStdString(scratch.folder().string())});
+    wait_until([&] { return main.session().is_profiled(); });
+    main.session().set_reference(reference);
+    main.session().set_stage(Stage::align);
+    QTest::keyClick(&main, Qt::Key_L, Qt::ControlModifier);
+    wait_until([&] { return main.session().geometry_is_current(); });
+    settle(main);
+}
+
+/// The share of a view's pixels that are as good as white: where tinted edges coincide.
+double share_of_white(QWidget& view) {
+    const QImage seen = view.grab().toImage();
+    int white = 0;
+    for (int y = 0; y < seen.height(); ++y)
+        for (int x = 0; x < seen.width(); ++x) {
+            const QRgb pixel = seen.pixel(x, y);
+            white += std::min({qRed(pixel), qGreen(pixel), qBlue(pixel)}) > 200;
+        }
+    return white / (double(seen.width()) * seen.height());
+}
+
+/// Presses on a place of the picture, moves a little, lets go.
+void set_point(PictureView& view, QPointF place) {
+    const QPoint at = view.to_widget(place).toPoint();
+    QTest::mousePress(&view, Qt::LeftButton, {}, at + QPoint(6, 4));
+    QTest::mouseMove(&view, at + QPoint(3, 2));
+    QTest::mouseMove(&view, at);
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, at);
+}
+
+}  // namespace
+
+TEST_CASE("what is lost is seen over the picture; the area chosen is the result's", "[desktop][align]") {
+    const test::Scratch scratch;
+    write_drifting(scratch);
+    MainWindow main;
+    open_aligned(main, scratch, 3);
+    Session& session = main.session();
+    auto* kept = named<QComboBox>(main, "kept");
+    auto* lost = named<QLabel>(main, "lost");
+    PictureView& view = main.picture_view();
+    // Along the left rim there is a veil; not in the middle.
+    const QImage veiled = view.grab().toImage();
+    const QPoint middle = view.to_widget({240, 120}).toPoint();
+    auto rim = [&](const QImage& seen) {
+        double sum = 0;
+        int count = 0;
+        for (int y = 20; y < 220; ++y)
+            for (const double x : {0.6, 1.0, 1.4}) {
+                sum += qGray(seen.pixel(view.to_widget(QPointF(x, y)).toPoint()));
+                ++count;
+            }
+        return sum / count;
+    };
+    CHECK(lost->text().contains("% of the frame is lost"));
+    choose(kept, 1);
+    CHECK(session.kept() == KeptArea::reference);
+    const QImage clear = view.grab().toImage();
+    CHECK(rim(clear) > rim(veiled) + 15);
+    CHECK(clear.pixel(middle) == veiled.pixel(middle));
+    CHECK(session.kept_area() == PixelRect(0, 0, kSize.width, kSize.height));
+
+    choose(kept, 2);
+    const PixelRect everything = session.kept_area();
+    CHECK(everything.width > kSize.width + 8);
+    CHECK(lost->text().contains("transparent"));
+    QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
+    wait_until([&] { return session.result() != nullptr; });
+    const Picture& picture = session.result()->merge->picture;
+    CHECK(picture.pixels.size() == everything.size());
+    REQUIRE_FALSE(picture.alpha.empty());
+    CHECK(cv::countNonZero(picture.alpha) < int(picture.alpha.total()));
+
+    QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(session.kept() == KeptArea::reference);
+    CHECK_FALSE(session.result_is_current());
+    settle(main);
+}
+
+TEST_CASE("two frames are compared by twin, blink and tinted edges, before and after aligning",
+          "[desktop][align]") {
+    const test::Scratch scratch;
+    write_drifting(scratch);
+    MainWindow main;
+    open_aligned(main, scratch, 3);
+    Session& session = main.session();
+    session.set_current_frame(6);
+    settle(main);
+    PictureView &view = main.picture_view(), &twin = main.twin_view();
+    CHECK_FALSE(twin.isVisible());
+
+    // Twin: the other frame beside it; the two move together.
+    QTest::keyClick(&main, Qt::Key_T);
+    settle(main);
+    REQUIRE(twin.isVisible());
+    CHECK(named<QPushButton>(main, "twin")->isChecked());
+    view.set_zoom(2);
+    CHECK(twin.zoom() == Approx(2));
+    QTest::mousePress(&twin, Qt::LeftButton, {}, QPoint(100, 100));
+    QTest::mouseMove(&twin, QPoint(140, 90));
+    QTest::mouseRelease(&twin, Qt::LeftButton, {}, QPoint(140, 90));
+    CHECK(view.centre() == twin.centre());
+    CHECK(view.centre().x() < 239);
+    // It shows another frame: the one chosen by number.
+    const QImage reference = twin.grab().toImage();
+    choose(named<QComboBox>(main, "partner"), 1);
+    settle(main);
+    CHECK(mean_difference(twin.grab().toImage(), reference) > 0.5);
+    choose(named<QComboBox>(main, "partner"), 0);
+    settle(main);
+    CHECK(mean_difference(twin.grab().toImage(), reference) < 0.1);
+    QTest::keyClick(&main, Qt::Key_T);
+    CHECK_FALSE(twin.isVisible());
+    view.fit();
+    settle(main);
+
+    // Blink: both pictures in turn.
+    QTest::qWait(50);
+    const QImage still = view.grab().toImage();
+    QTest::keyClick(&main, Qt::Key_Y);
+    wait_until([&] { return mean_difference(view.grab().toImage(), still) > 0.5; }, 3000);
+    wait_until([&] { return mean_difference(view.grab().toImage(), still) < 0.1; }, 3000);
+    QTest::keyClick(&main, Qt::Key_Y);
+
+    // Edges coincide after aligning, not before.
+    session.set_current_frame(5);
+    QTest::keyClick(&main, Qt::Key_G);
+    settle(main);
+    const double after = share_of_white(view);
+    QTest::mouseClick(named<QCheckBox>(main, "asShot"), Qt::LeftButton, {}, QPoint(8, 8));
+    settle(main);
+    const double before = share_of_white(view);
+    CHECK(after > 2 * before);
+    CHECK(after > 0.003);
+}
+
+TEST_CASE("a pair that was aligned wrongly is bound by points set by hand", "[desktop][align]") {
+    // A pattern that repeats every 48 px: the second frame lies two patterns and a bit to the side, which
+    // looks as if it lay just the bit to the side.
+    const test::Scratch scratch;
+    const cv::Point2d bit(3.4, -5.7), by = bit + cv::Point2d(96, 0);
+    auto pattern = [](double x, double y) {
+        const double u = x * CV_PI / 24, v = y * CV_PI / 24;
+        return 0.5 + 0.1 * std::sin(u) * std::cos(v) + 0.1 * std::sin(2 * u + 3 * v) +
+               0.1 * std::cos(5 * u - v) + 0.1 * std::sin(4 * v + 1);
+    };
+    test::write_series(
+        scratch, {test::picture_from(kSize, [&](int x, int y) { return pattern(x, y); }),
+                  test::picture_from(kSize, [&](int x, int y) { return pattern(x + by.x, y + by.y); })});
+    MainWindow main;
+    open_aligned(main, scratch, 0);
+    Session& session = main.session();
+    // What is framed differently was taken for two series.
+    session.join_with_next();
+    wait_until([&] { return session.is_profiled() && session.series().count() == 2; });
+    session.set_reference(0);
+    session.set_stage(Stage::align);
+    QTest::keyClick(&main, Qt::Key_L, Qt::ControlModifier);
+    wait_until([&] { return session.geometry_is_current(); });
+    CHECK(session.geometry()->frames[1].matrix(0, 2) == Approx(bit.x).margin(0.1));
+    session.set_current_frame(1);
+    settle(main);
+
+    QTest::keyClick(&main, Qt::Key_P);
+    settle(main);
+    PictureView &shown = main.picture_view(), &reference = main.twin_view();
+    REQUIRE(reference.isVisible());
+    shown.set_zoom(1);
+    auto* pairs = named<QListWidget>(main, "pairs");
+    // A hand is off by some pixels; a loupe is seen while the button is held.
+    const QPointF places[] = {{290, 60}, {250, 180}, {215, 110}};
+    const QImage without = reference.grab().toImage();
+    QTest::mousePress(&reference, Qt::LeftButton, {}, reference.to_widget(places[0]).toPoint());
+    CHECK(mean_difference(reference.grab().toImage(), without) > 0.5);
+    QTest::mouseRelease(&reference, Qt::LeftButton, {}, reference.to_widget(places[0]).toPoint());
+    CHECK(named<QLabel>(main, "pointsState")->text().contains("frame 2"));
+    set_point(shown, places[0] - QPointF(by.x, by.y) + QPointF(3, -2));
+    wait_until([&] { return pairs->count() == 1 && main.match_points().is_settled(); });
+    wait_until([&] { return session.geometry_is_current(); });
+    settle(main);
+    for (int i : {1, 2}) {
+        // Where the frames lie now is known; the place is pointed at in what is seen.
+        const cv::Vec3d seen = session.geometry()->frames[1].matrix *
+                               cv::Vec3d(places[i].x() - by.x - 2, places[i].y() - by.y + 2, 1);
+        set_point(reference, places[i]);
+        set_point(shown, {seen[0] / seen[2], seen[1] / seen[2]});
+        wait_until([&] { return pairs->count() == i + 1 && main.match_points().is_settled(); });
+        wait_until([&] { return session.geometry_is_current(); });
+        settle(main);
+    }
+    const FrameGeometry& bound = session.geometry()->frames[1];
+    REQUIRE(bound.registered);
+    for (const QPointF& place : places) {
+        const cv::Vec3d lies = bound.matrix * cv::Vec3d(place.x() - by.x, place.y() - by.y, 1);
+        CHECK(lies[0] / lies[2] == Approx(place.x()).margin(0.15));
+        CHECK(lies[1] / lies[2] == Approx(place.y()).margin(0.15));
+    }
+    // Dropped and taken back.
+    click(named<QPushButton>(main, "dropPair"));
+    CHECK(pairs->count() == 2);
+    QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(pairs->count() == 3);
+    wait_until([&] { return session.geometry_is_current(); });
+    settle(main);
+    QTest::keyClick(&main, Qt::Key_Escape);
+    CHECK_FALSE(named<QPushButton>(main, "setPoints")->isChecked());
 }
