@@ -24,7 +24,8 @@ nlohmann::json settings_json(const MergeSettings& settings) {
     return {{"detail_size_px", settings.detail_size_px},
             {"seam_width_px", settings.seam_width_px},
             {"trust_floor", settings.trust_floor},
-            {"glare_guard", settings.glare_guard}};
+            {"glare_guard", settings.glare_guard},
+            {"grain_guard", settings.grain_guard}};
 }
 
 void run(const Arguments& arguments, const Common& common) {
@@ -157,7 +158,9 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
                      "Below it a place counts as never sharp, 0..1")
         ->capture_default_str();
     command->add_flag("!--no-glare-guard", arguments->settings.glare_guard,
-                      "Pyramid: don't hold it within the frames");
+                      "Pyramid and woven: don't hold them within the frames");
+    command->add_flag("!--no-grain-guard", arguments->settings.grain_guard,
+                      "Woven: choose detail even where it hardly stands out of the noise");
     command->add_option("--depth-out", arguments->depth_out,
                         "Write the depth map, 32-bit float in frame numbers");
     command->add_option("--source-out", arguments->source_out,

@@ -57,14 +57,13 @@ cv::Mat1f SharpnessPeaks::depth(const Job& job) const {
     return depth;
 }
 
-cv::Mat1f SharpnessPeaks::trust(const Job& job) const {
+cv::Mat1f SharpnessPeaks::trust(const Job& job, float quiet) const {
     cv::Mat1f trust(best_.size());
     for_rows(trust.rows, job, [&](int y) {
         for (int x = 0; x < trust.cols; ++x) {
             const float best = best_(y, x);
             const float mean = sum_(y, x) / float(std::max(1, count_));
-            // The constant is well below the noise of any camera: it only keeps exact zeros from counting.
-            trust(y, x) = (best - mean) / (best + 1e-4f);
+            trust(y, x) = (best - mean) / (best + quiet);
         }
     });
     return trust;

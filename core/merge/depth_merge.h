@@ -23,7 +23,13 @@ class SharpnessPeaks {
 
     /// 0..1: how far the strongest value stands above the mean of all. Noise alone stays low, whatever its
     /// strength.
-    cv::Mat1f trust(const Job& job) const;
+    /// @param quiet  what is well below the noise of any camera: it only keeps exact zeros from counting.
+    cv::Mat1f trust(const Job& job, float quiet = 1e-4f) const;
+
+    /// The mean of the values one frame before and after the strongest; 0 where there is only one of them.
+    float beside(int y, int x) const {
+        return left_(y, x) > 0 && right_(y, x) > 0 ? (left_(y, x) + right_(y, x)) / 2 : 0;
+    }
 
     /// Strongest value of each place.
     const cv::Mat1f& strongest() const { return best_; }

@@ -3,11 +3,17 @@
 #include "core/merge/depth_merge.h"
 #include "core/merge/even_blend.h"
 #include "core/merge/pyramid_merge.h"
+#include "core/merge/woven_merge.h"
 
 namespace moorhaze {
 
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
+        {"woven", "Woven",
+         "Depth map where one depth is sure, pyramid where several meet, one state of what moved: needs the "
+         "least "
+         "mending.",
+         &woven_merge},
         {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
          &pyramid_merge},
         {"depth", "Depth map",

@@ -12,7 +12,8 @@ struct MergeSettings {
     double seam_width_px = 2;   ///< softness of the seams between frames; 0..40
     double trust_floor =
         0.30;  ///< 0..1: places whose sharpness curve stands out less get the depth around them
-    bool glare_guard = true;  ///< pyramid: never outside what the frames hold at that place and next to it
+    bool glare_guard = true;  ///< never outside what the frames hold at that place and next to it
+    bool grain_guard = true;  ///< woven: detail that does not stand out of the noise is averaged, not chosen
     bool operator==(const MergeSettings&) const = default;
 };
 
@@ -20,6 +21,7 @@ struct MergeResult {
     Picture picture;   ///< 16 bit, in the reference frame's profile; alpha only where places are not covered
     cv::Mat1w source;  ///< frame number from 1 that supplied the place (most of it); 0 where none did
     cv::Mat1f depth;   ///< frame number from 1, not whole
+    cv::Mat1f trust;   ///< 0..1, how sure the depth is; empty for methods without a depth map
     PixelRect area;    ///< of the reference plane
     std::string method;
     MergeSettings settings;

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/merge/accumulated.h"
+#include "core/merge/light_bounds.h"
 #include "core/merge/sharpness.h"
 #include "core/picture/blur.h"
 #include "core/picture/pyramid.h"
@@ -52,47 +53,6 @@ void take_where_stronger(Level& level, const cv::Mat3f& detail, const cv::Mat1f&
     });
 }
 
-/// Smallest and largest light of all frames, held as 16-bit square roots to save memory.
-class Bounds {
-  public:
-    explicit Bounds(cv::Size size) : low_(size, cv::Vec3w::all(65535)), high_(size, cv::Vec3w::all(0)) {}
-
-    void add(const LinearFrame& frame, const Job& job) {
-        for_covered_rows(frame, job, [&](int y, int begin, int end) {
-            const auto* light = frame.pixels.ptr<float>(y);
-            auto *low = low_.ptr<ushort>(y), *high = high_.ptr<ushort>(y);
-            for (int i = 3 * begin; i < 3 * end; ++i) {
-                const auto root = ushort(std::min(65535.0f, std::sqrt(light[i]) * kScale + 0.5f));
-                low[i] = std::min(low[i], root);
-                high[i] = std::max(high[i], root);
-            }
-        });
-    }
-
-    /// Holds each value within the bounds of its 3×3 neighbourhood.
-    void hold(cv::Mat3f& light, const Job& job) const {
-        for_rows(light.rows, job, [&](int y) {
-            auto* row = light.ptr<float>(y);
-            for (int x = 0; x < light.cols; ++x)
-                for (int channel = 0; channel < 3; ++channel) {
-                    ushort low = 65535, high = 0;
-                    for (int v = std::max(0, y - 1); v <= std::min(light.rows - 1, y + 1); ++v)
-                        for (int u = std::max(0, x - 1); u <= std::min(light.cols - 1, x + 1); ++u) {
-                            low = std::min(low, low_(v, u)[channel]);
-                            high = std::max(high, high_(v, u)[channel]);
-                        }
-                    if (low > high) continue;
-                    const float floor = float(low) / kScale, ceiling = float(high) / kScale;
-                    row[3 * x + channel] = std::clamp(row[3 * x + channel], floor * floor, ceiling * ceiling);
-                }
-        });
-    }
-
-  private:
-    static constexpr float kScale = 32768.0f;  // room for light up to 4 times full scale
-    cv::Mat3w low_, high_;
-};
-
 cv::Mat1b coverage_of(const LinearFrame& frame) {
     cv::Mat1b covered(frame.pixels.size(), uchar(0));
     for (int y = 0; y < covered.rows; ++y) {
@@ -129,7 +89,7 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
     cv::Mat3f base(base_size, cv::Vec3f(0, 0, 0));
     cv::Mat1f base_weight(base_size, 0.0f);
     cv::Mat1b any_cover(size, uchar(0));
-    Bounds bounds(size);
+    LightBounds bounds(size);
 
     int read = 0;
     for (int place = 0; place < frames.count(); ++place) {
@@ -141,7 +101,10 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
         }
         ++read;
         const int number = frames.index(place) + 1;
-        if (settings.glare_guard) bounds.add(*frame, job.quiet());
+        if (settings.glare_guard)
+            for_covered_rows(*frame, job.quiet(), [&](int y, int begin, int end) {
+                bounds.add_row(y, begin, end, frame->pixels[y]);
+            });
         cv::Mat1b covered = coverage_of(*frame);
         any_cover |= covered;
         cv::Mat3f here = frame->pixels;

@@ -1,5 +1,6 @@
 #include "core/picture/pyramid.h"
 
+#include <algorithm>
 #include <vector>
 
 #include "core/picture/blur.h"
@@ -84,7 +85,14 @@ cv::Mat pyramid_down(const cv::Mat& picture, const Job& job) {
     return out;
 }
 
-cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
+namespace {
+
+MOORHAZE_CLONES void subtract_row(const float* picture, float* from_it, int count) {
+    for (int i = 0; i < count; ++i) from_it[i] = picture[i] - from_it[i];
+}
+
+/// @param minuend  what each row is taken from; null: the row itself is wanted.
+cv::Mat doubled(const cv::Mat& picture, cv::Size size, const cv::Mat* minuend, const Job& job) {
     CV_Assert(picture.depth() == CV_32F && picture.cols == (size.width + 1) / 2 &&
               picture.rows == (size.height + 1) / 2);
     cv::Mat out(size, picture.type());
@@ -106,8 +114,37 @@ cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
             picture.channels(),
             [&] { double_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, size.width); },
             [&] { double_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, size.width); });
+        if (minuend) subtract_row(minuend->ptr<float>(y), out.ptr<float>(y), size.width * picture.channels());
     });
     return out;
+}
+
+}  // namespace
+
+cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
+    return doubled(picture, size, nullptr, job);
+}
+
+cv::Mat pyramid_detail(const cv::Mat& picture, const cv::Mat& coarse, const Job& job) {
+    return doubled(coarse, picture.size(), &picture, job);
+}
+
+int pyramid_levels(cv::Size size, int least_side) {
+    int levels = 0;
+    for (; std::min(size.width, size.height) >= least_side; ++levels)
+        size = {(size.width + 1) / 2, (size.height + 1) / 2};
+    return std::max(levels, 1);
+}
+
+LaplacianBands laplacian_bands(const cv::Mat& picture, int levels, const Job& job) {
+    LaplacianBands bands;
+    bands.rest = picture;
+    for (int level = 0; level < levels; ++level) {
+        const cv::Mat coarse = pyramid_down(bands.rest, job);
+        bands.detail.push_back(pyramid_detail(bands.rest, coarse, job));
+        bands.rest = coarse;
+    }
+    return bands;
 }
 
 }  // namespace moorhaze

@@ -1,0 +1,183 @@
+#include "core/merge/focus_depth.h"
+
+#include <algorithm>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+
+#include "core/merge/accumulated.h"
+#include "core/merge/band_energy.h"
+#include "core/picture/blur.h"
+#include "core/picture/pyramid.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr int kSizes = 5;
+constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
+constexpr float kLeastNoise = 1e-9f;
+constexpr float kOutOfNoise = 3;       // times the noise: trust begins, full at twice that
+constexpr float kQuiet = 20;           // times the noise: what stands out by less is hardly a peak
+constexpr float kCoarserTrust = 0.8f;  // what coarser detail says about a place is worth less
+/// A place whose energy is less than this share of what lies within a few pixels may only hold what blur
+/// spread there.
+constexpr float kSpreadFinest = 0.02f, kSpread = 0.1f;
+constexpr double kFillSlope = 0.25;     // frames per blur width that the nearer side reaches out
+constexpr double kBandFrequency = 1.5;  // rad per px of a Laplacian band, from memory: about its middle
+
+/// Mean square of 2×2 places.
+cv::Mat1f halved_square(const cv::Mat1f& band, const Job& job) {
+    cv::Mat1f half((band.rows + 1) / 2, (band.cols + 1) / 2);
+    for_rows(half.rows, job, [&](int y) {
+        const float *one = band[2 * y], *other = band[std::min(2 * y + 1, band.rows - 1)];
+        for (int x = 0; x < half.cols; ++x) {
+            const int u = 2 * x, v = std::min(2 * x + 1, band.cols - 1);
+            half(y, x) =
+                0.25f * (one[u] * one[u] + one[v] * one[v] + other[u] * other[u] + other[v] * other[v]);
+        }
+    });
+    return half;
+}
+
+/// Lowers each value to the least of what its surroundings hold plus `slope` for each px of distance: a
+/// chamfer transform in two passes. Source: Borgefors, "Distance Transformations in Digital Images", CVGIP
+/// 34(3), 1986.
+void lower_to_cones(cv::Mat1f& values, float slope) {
+    const float diagonal = slope * 1.41421356f;
+    auto pass = [&](int y, int x, int back) {
+        float value = values(y, x);
+        if (x - back >= 0 && x - back < values.cols) value = std::min(value, values(y, x - back) + slope);
+        if (y - back >= 0 && y - back < values.rows) {
+            value = std::min(value, values(y - back, x) + slope);
+            if (x > 0) value = std::min(value, values(y - back, x - 1) + diagonal);
+            if (x + 1 < values.cols) value = std::min(value, values(y - back, x + 1) + diagonal);
+        }
+        values(y, x) = value;
+    };
+    for (int y = 0; y < values.rows; ++y)
+        for (int x = 0; x < values.cols; ++x) pass(y, x, 1);
+    for (int y = values.rows - 1; y >= 0; --y)
+        for (int x = values.cols - 1; x >= 0; --x) pass(y, x, -1);
+}
+
+}  // namespace
+
+FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
+    : half_((size.width + 1) / 2, (size.height + 1) / 2), sigma_(detail_size_px * 0.625) {
+    cv::Size here = half_;
+    for (int i = 0; i < kSizes; ++i) {
+        if (i > 1) here = {(here.width + 1) / 2, (here.height + 1) / 2};
+        sizes_.push_back({SharpnessPeaks(here)});
+        if (std::min(here.width, here.height) < 12) break;
+    }
+}
+
+void FocusDepth::add(const std::vector<cv::Mat1f>& bands, const Job& job) {
+    for (std::size_t i = 0; i < std::min(sizes_.size(), bands.size()); ++i) {
+        const cv::Mat1f energy =
+            i == 0 ? gaussian_blur(halved_square(bands[0], job.quiet()), sigma_ / 2, job.quiet())
+                   : band_energy(bands[i], sigma_, job.quiet());
+        sizes_[i].peaks.add(energy, job.quiet());
+        sizes_[i].noise += quiet_energy(energy, kNoiseShare);
+    }
+    ++count_;
+}
+
+double FocusDepth::blur_px() const {
+    // Blur of a width s takes exp(-s²ω²/4) of a band's energy at the frequency ω; here s one frame off the
+    // peak. Sizes whose energy falls by about a half tell it best.
+    double sum = 0, total = 0;
+    for (std::size_t i = 0; i < sizes_.size(); ++i) {
+        const SharpnessPeaks& peaks = sizes_[i].peaks;
+        const float noise = std::max(kLeastNoise, float(sizes_[i].noise / std::max(1, count_)));
+        std::vector<float> falls;
+        for (int y = 0; y < peaks.strongest().rows; y += 2)
+            for (int x = 0; x < peaks.strongest().cols; x += 2) {
+                const float best = peaks.strongest()(y, x), beside = peaks.beside(y, x);
+                if (best > 30 * noise && beside > 0) falls.push_back((beside - noise) / (best - noise));
+            }
+        if (falls.size() < 50) continue;
+        const auto middle = falls.begin() + long(falls.size() / 2);
+        std::nth_element(falls.begin(), middle, falls.end());
+        const double fall = std::clamp(double(*middle), 0.05, 0.98);
+        const double omega = kBandFrequency / double(1 << i);
+        const double weight = std::sqrt(double(falls.size())) * std::exp(-std::pow((fall - 0.5) / 0.3, 2));
+        sum += weight * std::log(2 * std::sqrt(-std::log(fall)) / omega);
+        total += weight;
+    }
+    return total > 0 ? std::clamp(std::exp(sum / total), 0.2, 20.0) : 2;
+}
+
+DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) const {
+    DepthField field;
+    const auto floor = float(trust_floor);
+    for (std::size_t k = sizes_.size(); k-- > 0;) {
+        const Size& own = sizes_[k];
+        const float noise = std::max(kLeastNoise, float(own.noise / std::max(1, count_)));
+        const cv::Mat1f depth = own.peaks.depth(job.quiet()),
+                        pronounced = own.peaks.trust(job.quiet(), kQuiet * noise);
+        const cv::Mat1f& strongest = own.peaks.strongest();
+        cv::Mat1f around;
+        const int reach = k == 0 ? 2 : 4;
+        cv::dilate(strongest, around,
+                   cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1}));
+        const float spread = k == 0 ? kSpreadFinest : kSpread;
+        cv::Mat1f trust(depth.size()), weight(depth.size());
+        for_rows(depth.rows, job.quiet(), [&](int y) {
+            for (int x = 0; x < depth.cols; ++x) {
+                const float best = strongest(y, x);
+                const float out = std::clamp((best / noise - kOutOfNoise) / kOutOfNoise, 0.0f, 1.0f);
+                const float own_energy =
+                    std::clamp(2 * best / (spread * around(y, x) + 1e-12f) - 1, 0.0f, 1.0f);
+                trust(y, x) = out * own_energy * pronounced(y, x);
+                // Rises over a fifth around the floor, so that moving the floor moves no hard edge.
+                weight(y, x) =
+                    out * own_energy * std::clamp((pronounced(y, x) - floor) * 5 + 0.5f, 0.0f, 1.0f);
+            }
+        });
+        if (field.depth.empty()) {
+            field.depth = fill_from_around(depth, weight, job.quiet());
+            field.trust = trust;
+            continue;
+        }
+        const bool same = field.depth.size() == depth.size();
+        cv::Mat1f coarse = same ? field.depth : cv::Mat1f(pyramid_up(field.depth, depth.size(), job.quiet()));
+        cv::Mat1f coarse_trust =
+            same ? field.trust : cv::Mat1f(pyramid_up(field.trust, depth.size(), job.quiet()));
+        for_rows(depth.rows, job.quiet(), [&](int y) {
+            for (int x = 0; x < depth.cols; ++x) {
+                coarse(y, x) = std::lerp(coarse(y, x), depth(y, x), weight(y, x));
+                coarse_trust(y, x) = std::max(trust(y, x), kCoarserTrust * coarse_trust(y, x));
+            }
+        });
+        field.depth = coarse, field.trust = coarse_trust;
+    }
+    cv::medianBlur(field.depth, field.depth, 5);
+    field.blur_px = blur_px();
+
+    // What is not to be trusted: behind an edge the frames that show the edge sharp, since in those the near
+    // side does not spread over it; elsewhere what lies around.
+    cv::Mat1f weight(half_), near(half_);
+    for_rows(half_.height, job.quiet(), [&](int y) {
+        for (int x = 0; x < half_.width; ++x) {
+            weight(y, x) = std::clamp((field.trust(y, x) - floor) * 5 + 0.5f, 0.0f, 1.0f);
+            near(y, x) = weight(y, x) > 0.5f ? field.depth(y, x) : float(count_ - 1);
+        }
+    });
+    const cv::Mat1f filled = fill_from_around(field.depth, weight, job.quiet());
+    lower_to_cones(near, float(2 * kFillSlope / field.blur_px));  // planes are at half size
+    for_rows(half_.height, job.quiet(), [&](int y) {
+        for (int x = 0; x < half_.width; ++x)
+            field.depth(y, x) =
+                std::lerp(std::min(filled(y, x), near(y, x)), field.depth(y, x), weight(y, x));
+    });
+    cv::medianBlur(field.depth, field.depth, 3);
+
+    const int reach = std::max(1, reach_px / 2);
+    const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1});
+    cv::erode(field.depth, field.nearest, window);
+    cv::dilate(field.depth, field.farthest, window);
+    return field;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,394 @@
+#include "core/merge/woven_merge.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/merge/accumulated.h"
+#include "core/merge/band_energy.h"
+#include "core/merge/focus_depth.h"
+#include "core/merge/light_bounds.h"
+#include "core/merge/moved_parts.h"
+#include "core/picture/luma.h"
+#include "core/picture/pyramid.h"
+#include "core/work/clones.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr int kLeastSide = 12;         // px of the coarsest size
+constexpr int kSmall = 3;              // halvings of the pictures in which movement is looked for
+constexpr float kSmallNoise = 0.002f;  // perceptual luma of those
+constexpr double kEnergySigma = 1.0;   // px; larger breaks thin hairs, smaller adds noise
+constexpr double kNoiseShare = 0.16;   // of a frame's places hold nothing but noise
+constexpr int kMeeting = 8;            // px within which depths count as meeting
+/// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
+constexpr float kGrain = 20, kGrainUnguarded = 2;
+/// How much of the strength that mixing with softer neighbours costs is given back.
+constexpr float kGiveBack = 0.7f;
+
+/// What the first pass leaves.
+struct Measured {
+    std::vector<cv::Mat1f> strongest;  ///< largest energy of each size over the frames
+    std::vector<double> noise;         ///< of that energy
+    std::vector<int> read;             ///< places of frames that could be read
+    DepthField field;
+    MovedParts moved;
+};
+
+/// The sum over the frames at one size of detail.
+struct Woven {
+    cv::Mat3f detail;
+    cv::Mat1f weight;
+    cv::Mat1f nearest, farthest;  ///< frames that may take part
+};
+
+void clear_uncovered(cv::Mat1f& values, const LinearFrame& frame, int level) {
+    for (int y = 0; y < values.rows; ++y) {
+        const RowSpan span = frame.covered[std::min(std::size_t(y) << level, frame.covered.size() - 1)];
+        for (int x = 0; x < values.cols; ++x)
+            if ((x << level) < span.begin || (x << level) >= span.end) values(y, x) = 0;
+    }
+}
+
+bool is_whole(const LinearFrame& frame) {
+    return std::all_of(frame.covered.begin(), frame.covered.end(), [&](const RowSpan& span) {
+        return span == RowSpan{0, frame.pixels.cols};
+    });
+}
+
+Measured measure(AlignedFrames& frames, const MergeSettings& settings, int levels, MergeResult& result,
+                 const Job& job) {
+    const cv::Size size = frames.target().size();
+    Measured measured;
+    FocusDepth depth(size, settings.detail_size_px);
+    std::vector<cv::Mat1f> small_light, small_sharpness;
+    const int small = std::min(levels, kSmall);
+    for (int place = 0; place < frames.count(); ++place) {
+        job.checkpoint(double(place) / frames.count());
+        const auto frame = frames.load(place, job);
+        if (!frame) {
+            result.problems.push_back(frame.error());
+            continue;
+        }
+        const bool first = measured.read.empty(), whole = is_whole(*frame);
+        measured.read.push_back(place);
+        cv::Mat here = perceptual_luma(frame->pixels, job.quiet());
+        std::vector<cv::Mat1f> bands;
+        for (int level = 0; level < levels; ++level) {
+            if (level == small) small_light.emplace_back(here.clone());
+            const cv::Mat coarse = pyramid_down(here, job.quiet());
+            cv::Mat1f band = pyramid_detail(here, coarse, job.quiet());
+            if (!whole) clear_uncovered(band, *frame, level);
+            const cv::Mat1f energy = band_energy(band, kEnergySigma, job.quiet());
+            const auto k = std::size_t(level);
+            if (first) {
+                measured.strongest.push_back(energy);
+                measured.noise.push_back(quiet_energy(energy, kNoiseShare));
+            } else {
+                cv::Mat1f& strongest = measured.strongest[k];
+                for_rows(energy.rows, job.quiet(), [&](int y) {
+                    const float* from = energy[y];
+                    float* to = strongest[y];
+                    for (int x = 0; x < energy.cols; ++x) to[x] = std::max(to[x], from[x]);
+                });
+                measured.noise[k] += quiet_energy(energy, kNoiseShare);
+            }
+            if (level == 0) {
+                cv::Mat pooled = energy;
+                for (int i = 0; i < small; ++i) pooled = pyramid_down(pooled, job.quiet());
+                small_sharpness.emplace_back(pooled);
+            }
+            bands.push_back(band);
+            here = coarse;
+        }
+        if (small == levels) small_light.emplace_back(here.clone());
+        depth.add(bands, job);
+    }
+    if (measured.read.empty())
+        throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
+    for (std::size_t k = 0; k < measured.noise.size(); ++k) {
+        measured.noise[k] = std::max(1e-9, measured.noise[k] / double(measured.read.size()));
+        // Coarse detail holds hardly any noise, but there may be no place left without detail.
+        if (k > 1) measured.noise[k] = std::min(measured.noise[k], measured.noise[1]);
+    }
+    measured.field = depth.finish(settings.trust_floor, kMeeting, job);
+    measured.moved = find_moved_parts(small_light, small_sharpness, kSmallNoise, job.quiet());
+    return measured;
+}
+
+/// The place in the small pictures of movement that holds (x, y) of a plane halved `level` times.
+cv::Point in_small(const Measured& measured, int x, int y, int level) {
+    const cv::Size size = measured.moved.first.size();
+    const int by = kSmall - level;
+    return {std::min(by >= 0 ? x >> by : x << -by, size.width - 1),
+            std::min(by >= 0 ? y >> by : y << -by, size.height - 1)};
+}
+
+/// The frames that may take part at each size: those of the depths that meet, no other state of a part that
+/// moved.
+void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job) {
+    DepthField& field = measured.field;
+    const int count = int(measured.read.size());
+    if (measured.moved.any())
+        for_rows(field.depth.rows, job, [&](int y) {
+            for (int x = 0; x < field.depth.cols; ++x) {
+                const cv::Point at = in_small(measured, x, y, 1);
+                const auto first = float(measured.moved.first(at)), last = float(measured.moved.last(at));
+                for (cv::Mat1f* plane : {&field.depth, &field.nearest, &field.farthest})
+                    (*plane)(y, x) = std::clamp((*plane)(y, x), first, last);
+            }
+        });
+    cv::Mat1f nearest = field.nearest, farthest = field.farthest;
+    for (std::size_t k = 0; k < woven.size(); ++k) {
+        const cv::Size size = woven[k].weight.size();
+        if (k > 1) {
+            // A coarse place holds what all of its finer ones do.
+            cv::Mat1f near(size), far(size);
+            for_rows(size.height, job, [&](int y) {
+                for (int x = 0; x < size.width; ++x) {
+                    float low = float(count), high = 0;
+                    for (int v = std::max(0, 2 * y - 1); v <= std::min(nearest.rows - 1, 2 * y + 1); ++v)
+                        for (int u = std::max(0, 2 * x - 1); u <= std::min(nearest.cols - 1, 2 * x + 1);
+                             ++u) {
+                            low = std::min(low, nearest(v, u));
+                            high = std::max(high, farthest(v, u));
+                        }
+                    near(y, x) = low, far(y, x) = high;
+                }
+            });
+            nearest = near, farthest = far;
+        }
+        woven[k].nearest = nearest, woven[k].farthest = farthest;  // the finest two share those at half size
+    }
+}
+
+/// How far each place of a row lets a frame take part, and the weight of its detail.
+MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, const float* energy,
+                               const float* strongest, float place, float slack, float grain, float* share,
+                               float* weight, int width) {
+    for (int x = 0; x < width; ++x) {
+        const float before = nearest[x] - place, after = place - farthest[x];
+        float off = before > after ? before : after;
+        off = off > 0 ? off : 0;
+        float part = slack - off;
+        part = part < 0 ? 0 : part > 1 ? 1 : part;
+        float against = (energy[x] + grain) / (strongest[x] + grain);
+        against = against > 1 ? 1 : against;
+        share[x] = part;
+        weight[x] = part * against * against * against;
+    }
+}
+
+MOORHAZE_CLONES void add_row(const float* detail, const float* weight, const float* energy,
+                             const float* strongest, float grain, float* sum, float* total, int width) {
+    for (int x = 0; x < width; ++x) {
+        const float w = weight[x];
+        sum[3 * x] += w * detail[3 * x];
+        sum[3 * x + 1] += w * detail[3 * x + 1];
+        sum[3 * x + 2] += w * detail[3 * x + 2];
+        float against = (energy[x] + grain) / (strongest[x] + grain);
+        against = against > 1 ? 1 : against;
+        total[x] += w * (1 - kGiveBack * (1 - std::sqrt(against)));
+    }
+}
+
+class Loom {
+  public:
+    Loom(Measured& measured, cv::Size size, int levels, const MergeSettings& settings, const Job& job)
+        : measured_(measured),
+          settings_(settings),
+          bounds_(size),
+          any_cover_(size, uchar(0)),
+          most_(size, 0.0f),
+          source_(size, ushort(0)) {
+        for (int level = 0; level < levels; ++level) {
+            woven_.push_back({cv::Mat3f(size, cv::Vec3f(0, 0, 0)), cv::Mat1f(size, 0.0f), {}, {}});
+            size = {(size.width + 1) / 2, (size.height + 1) / 2};
+        }
+        rest_ = cv::Mat3f(size, cv::Vec3f(0, 0, 0));
+        rest_weight_ = cv::Mat1f(size, 0.0f);
+        choose_frames(measured_, woven_, job.quiet());
+    }
+
+    /// @param place  of the frame among those read;  @param number  of the frame in the series, from 1.
+    void add(const LinearFrame& frame, int place, int number, const Job& job) {
+        const bool whole = is_whole(frame);
+        cover(frame, whole);
+        cv::Mat luma = perceptual_luma(frame.pixels, job.quiet());
+        cv::Mat light = frame.pixels;
+        cv::Mat1f last_weight;
+        for (int level = 0; level < int(woven_.size()); ++level) {
+            const cv::Mat coarse_luma = pyramid_down(luma, job.quiet());
+            const cv::Mat1f energy =
+                band_energy(pyramid_detail(luma, coarse_luma, job.quiet()), kEnergySigma, job.quiet());
+            const cv::Mat coarse = pyramid_down(light, job.quiet());
+            const cv::Mat3f detail = pyramid_detail(light, coarse, job.quiet());
+            last_weight = weave(frame, whole, detail, energy, level, place, number, job);
+            luma = coarse_luma;
+            light = coarse;
+        }
+        const cv::Mat1f weight = pyramid_down(last_weight, job.quiet());
+        const cv::Mat3f rest = light;
+        for (int y = 0; y < rest_.rows; ++y)
+            for (int x = 0; x < rest_.cols; ++x) {
+                const float w = std::max(0.0f, weight(y, x)) + kEveryFrame;
+                rest_(y, x) += w * rest(y, x);
+                rest_weight_(y, x) += w;
+            }
+    }
+
+    cv::Mat3f finish(const Job& job) {
+        for (int y = 0; y < rest_.rows; ++y)
+            for (int x = 0; x < rest_.cols; ++x) rest_(y, x) *= 1 / rest_weight_(y, x);
+        cv::Mat3f merged = rest_;
+        for (auto level = woven_.rbegin(); level != woven_.rend(); ++level) {
+            merged = pyramid_up(merged, level->weight.size(), job.quiet());
+            for_rows(merged.rows, job.quiet(), [&](int y) {
+                for (int x = 0; x < merged.cols; ++x)
+                    if (level->weight(y, x) > 0)
+                        merged(y, x) += level->detail(y, x) * (1 / level->weight(y, x));
+            });
+            level->detail.release();
+            level->weight.release();
+        }
+        if (settings_.glare_guard) bounds_.hold(merged, job.quiet());
+        return merged;
+    }
+
+    const cv::Mat1b& any_cover() const { return any_cover_; }
+    const cv::Mat1w& source() const { return source_; }
+
+  private:
+    static constexpr float kEveryFrame = 1e-9f;  // where no frame of the depth around reaches
+
+    void cover(const LinearFrame& frame, bool whole) {
+        if (whole) {
+            if (!all_covered_) any_cover_.setTo(255);
+            all_covered_ = true;
+            return;
+        }
+        for (int y = 0; y < any_cover_.rows; ++y) {
+            const RowSpan span = frame.covered[std::size_t(y)];
+            if (span.begin < span.end)
+                std::fill(any_cover_[y] + span.begin, any_cover_[y] + span.end, uchar(255));
+        }
+    }
+
+    /// Adds a frame's detail of one size; gives its weights.
+    cv::Mat1f weave(const LinearFrame& frame, bool whole, const cv::Mat3f& detail, const cv::Mat1f& energy,
+                    int level, int place, int number, const Job& job) {
+        Woven& own = woven_[std::size_t(level)];
+        const cv::Mat1f& strongest = measured_.strongest[std::size_t(level)];
+        const float grain =
+            (settings_.grain_guard ? kGrain : kGrainUnguarded) * float(measured_.noise[std::size_t(level)]);
+        const float slack = 0.7f + 0.25f * float(settings_.seam_width_px);
+        cv::Mat1f weights(detail.size());
+        for_rows(detail.rows, job.quiet(), [&](int y) {
+            const int width = detail.cols;
+            std::vector<float> nearest, farthest, share(static_cast<std::size_t>(width));
+            const float *near = nullptr, *far = nullptr;
+            if (level == 0) {  // the range is known at half size
+                nearest.resize(std::size_t(width)), farthest.resize(std::size_t(width));
+                const float *half_near = own.nearest[y / 2], *half_far = own.farthest[y / 2];
+                for (int x = 0; x < width; ++x)
+                    nearest[std::size_t(x)] = half_near[x / 2], farthest[std::size_t(x)] = half_far[x / 2];
+                near = nearest.data(), far = farthest.data();
+            } else {
+                near = own.nearest[y], far = own.farthest[y];
+            }
+            weigh_row(near, far, energy[y], strongest[y], float(place), slack, grain, share.data(),
+                      weights[y], width);
+            keep_out(frame, whole, y, level, place, share.data(), weights[y], width);
+            add_row(detail.ptr<float>(y), weights[y], energy[y], strongest[y], grain,
+                    own.detail.ptr<float>(y), own.weight[y], width);
+            if (level > 0) return;
+            if (settings_.glare_guard) bounds_.add_row(y, 0, width, frame.pixels[y], share.data());
+            for (int x = 0; x < width; ++x)
+                if (weights(y, x) > most_(y, x)) most_(y, x) = weights(y, x), source_(y, x) = ushort(number);
+        });
+        return weights;
+    }
+
+    /// No weight where the frame has no pixels, nor where it shows another state of what moved; where no
+    /// frame that is wanted reaches, every frame counts a little.
+    void keep_out(const LinearFrame& frame, bool whole, int y, int level, int place, float* share,
+                  float* weights, int width) const {
+        if (measured_.moved.any())
+            for (int x = 0; x < width; ++x) {
+                const cv::Point at = in_small(measured_, x, y, level);
+                if (place < measured_.moved.first(at) || place > measured_.moved.last(at))
+                    share[x] = weights[x] = 0;
+            }
+        if (whole) return;
+        const RowSpan span = frame.covered[std::min(std::size_t(y) << level, frame.covered.size() - 1)];
+        for (int x = 0; x < width; ++x) {
+            const bool inside = (x << level) >= span.begin && (x << level) < span.end;
+            if (inside)
+                weights[x] += kEveryFrame;
+            else
+                share[x] = weights[x] = 0;
+        }
+    }
+
+    Measured& measured_;
+    const MergeSettings& settings_;
+    std::vector<Woven> woven_;
+    cv::Mat3f rest_;
+    cv::Mat1f rest_weight_;
+    LightBounds bounds_;
+    cv::Mat1b any_cover_;
+    bool all_covered_ = false;
+    cv::Mat1f most_;
+    cv::Mat1w source_;
+};
+
+}  // namespace
+
+MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
+    check(settings);
+    const cv::Size size = frames.target().size();
+    MergeResult result;
+    result.method = "woven";
+    result.settings = settings;
+    result.area = frames.target();
+    const int levels = pyramid_levels(size, kLeastSide);
+    Measured measured = measure(frames, settings, levels, result, job.part(0, 0.45));
+    cv::Mat3f merged;
+    {
+        Loom loom(measured, size, levels, settings, job);
+        const int count = int(measured.read.size());
+        for (int k = 0; k < count; ++k) {
+            job.checkpoint(0.45 + 0.5 * double(k) / double(count));
+            const int place = measured.read[std::size_t(k)];
+            const auto frame = frames.load(place, job);
+            if (!frame) {
+                result.problems.push_back(frame.error());
+                continue;
+            }
+            loom.add(*frame, k, frames.index(place) + 1, job);
+        }
+        merged = loom.finish(job);
+        result.picture = finished_picture(merged, loom.any_cover(), frames);
+        result.source = loom.source();
+    }
+    // Numbers of the series, not of the frames that were read.
+    cv::Mat1f depth(size), trust(size);
+    for_rows(size.height, job.quiet(), [&](int y) {
+        for (int x = 0; x < size.width; ++x) {
+            const float place =
+                std::clamp(measured.field.depth(y / 2, x / 2), 0.0f, float(measured.read.size() - 1));
+            const auto below = std::min(std::size_t(place), measured.read.size() - 1),
+                       above = std::min(below + 1, measured.read.size() - 1);
+            const int low = frames.index(measured.read[below]), high = frames.index(measured.read[above]);
+            depth(y, x) = std::lerp(float(low), float(high), place - float(below)) + 1;
+            trust(y, x) = measured.field.trust(y / 2, x / 2);
+        }
+    });
+    result.depth = depth;
+    result.trust = trust;
+    job.checkpoint(1);
+    return result;
+}
+
+}  // namespace moorhaze

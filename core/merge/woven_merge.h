@@ -1,0 +1,17 @@
+#pragma once
+#include "core/merge/merge.h"
+
+namespace moorhaze {
+
+/// Woven merge: depth map and pyramid in one. The first pass finds at each place and detail size how sharp
+/// the frames are: from that a depth map, and the range of depths that meet around each place. The second
+/// pass adds up Laplacian pyramids of linear light, each detail weighted by its frame's sharpness among the
+/// frames of that range: where one depth is all there is these are the frames next to it, as in a depth-map
+/// merge; where several lie over each other the strongest detail of them, as in a pyramid merge; where
+/// nothing is sharp the frames of the depth around count alike.
+/// Two passes. @throws BadParameter, FileError when no frame can be read, Cancelled.
+/// Sources: Burt & Adelson, "A Multiresolution Spline With Application to Image Mosaics", ACM Trans. Graphics
+/// 2(4), 1983 (weights by detail size); Burt & Kolczynski, ICCV 1993 (choice by local energy).
+MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
+
+}  // namespace moorhaze

@@ -1,0 +1,211 @@
+// The woven merge on planted layers: what is sharp where is known to the pixel.
+#include <catch2/catch.hpp>
+#include <fstream>
+#include <opencv2/imgproc.hpp>
+
+#include "core/merge/merge.h"
+#include "core/work/for_rows.h"
+#include "tests/support/measures.h"
+#include "tests/support/series_files.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+
+namespace {
+
+constexpr int kFrames = 12;
+const cv::Size kSize(320, 240);
+
+/// Which part of the picture lies near: 1 there, 0 elsewhere.
+using Shape = std::function<double(int frame, double x, double y)>;
+
+cv::Mat1f blurred(const cv::Mat1f& picture, double sigma) {
+    cv::Mat1f out = picture.clone();
+    if (sigma > 0.05) cv::GaussianBlur(picture, out, {0, 0}, sigma, sigma, cv::BORDER_REFLECT);
+    return out;
+}
+
+/// A near layer, sharp in frame 3 (from 0), before a far one, sharp in frame 9; each is blurred by its
+/// distance, the near one's outline with it, as a lens does.
+struct Layers {
+    test::Texture near{11, 80, 5, 40}, far{12, 80, 5, 40};
+    Shape shape;
+    double noise = 0;
+
+    cv::Mat1f light(int frame, bool sharp) const {
+        cv::Mat1f front(kSize), back(kSize), mask(kSize);
+        for (int y = 0; y < kSize.height; ++y)
+            for (int x = 0; x < kSize.width; ++x) {
+                const double m = shape(frame, x, y);
+                mask(y, x) = float(m);
+                front(y, x) = float(m * (0.25 + 0.6 * near.at(x, y)));
+                back(y, x) = float(0.05 + 0.5 * far.at(x, y));
+            }
+        const double near_blur = sharp ? 0 : 0.8 * std::abs(frame - 3),
+                     far_blur = sharp ? 0 : 0.8 * std::abs(frame - 9);
+        const cv::Mat1f seen =
+            blurred(back, far_blur).mul(1 - blurred(mask, near_blur)) + blurred(front, near_blur);
+        return seen;
+    }
+    Picture picture(int frame, bool sharp) const {
+        cv::Mat1f seen = light(frame, sharp);
+        if (!sharp && noise > 0) {
+            cv::RNG random(unsigned(100 + frame));
+            cv::Mat1f grain(kSize);
+            random.fill(grain, cv::RNG::NORMAL, 0, noise);
+            seen += grain;
+        }
+        return test::picture_from(kSize,
+                                  [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); });
+    }
+    Series write(const test::Scratch& scratch) const {
+        std::vector<Picture> pictures;
+        for (int k = 0; k < kFrames; ++k) pictures.push_back(picture(k, false));
+        return test::write_series(scratch, pictures);
+    }
+};
+
+MergeResult merged(const Series& series, const std::string& method, const MergeSettings& settings = {},
+                   const std::vector<int>& chosen = {}, PixelRect area = {{}, kSize}) {
+    const SeriesGeometry geometry = unmoved(series, 0);
+    AlignedFrames frames(series, geometry, chosen.empty() ? series.chosen() : chosen, area);
+    return merge_method(method).merge(frames, settings, {});
+}
+
+double disc(double x, double y, double at_x, double at_y, double radius) {
+    return std::clamp(radius + 0.5 - std::hypot(x - at_x, y - at_y), 0.0, 1.0);
+}
+
+}  // namespace
+
+TEST_CASE("woven: two layers come out sharp, their depth and source are those of their frames",
+          "[merge][woven]") {
+    const test::Scratch scratch;
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Series series = layers.write(scratch);
+    const MergeResult result = merged(series, "woven");
+    const cv::Mat1f truth = test::luma_of(layers.picture(0, true)), luma = test::luma_of(result.picture);
+    CHECK(test::psnr_db(luma, truth) > 34);
+    for (const cv::Point at : {cv::Point(160, 120), {140, 100}, {180, 150}}) {
+        CHECK(result.depth(at) == Approx(4).margin(0.6));
+        CHECK(std::abs(result.source(at) - 4) <= 1);
+        CHECK(result.trust(at) > 0.4f);
+    }
+    for (const cv::Point at : {cv::Point(30, 30), {290, 200}, {40, 210}}) {
+        CHECK(result.depth(at) == Approx(10).margin(0.6));
+        CHECK(std::abs(result.source(at) - 10) <= 1);
+    }
+    CHECK(result.picture.alpha.empty());
+    // Better than either of the two it is woven from, on the whole picture.
+    for (const char* plain : {"depth", "pyramid"})
+        CHECK(test::psnr_db(luma, truth) >
+              test::psnr_db(test::luma_of(merged(series, plain).picture), truth));
+}
+
+TEST_CASE("woven: the same pixels for any number of threads", "[merge][woven]") {
+    const test::Scratch scratch;
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Series series = layers.write(scratch);
+    cv::Mat one, many;
+    {
+        const ThreadLimit limit(1);
+        one = merged(series, "woven").picture.pixels;
+    }
+    many = merged(series, "woven").picture.pixels;
+    CHECK(cv::norm(one, many, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("woven: a part that moved is shown once, in one state", "[merge][woven]") {
+    const test::Scratch scratch;
+    Layers layers;
+    layers.shape = [](int frame, double x, double y) { return disc(x, y, frame < 6 ? 110 : 190, 120, 34); };
+    const Series series = layers.write(scratch);
+    const cv::Mat1f luma = test::luma_of(merged(series, "woven").picture),
+                    plain = test::luma_of(merged(series, "pyramid").picture),
+                    before = test::luma_of(layers.picture(0, true)),
+                    after = test::luma_of(layers.picture(11, true));
+    // Where the two states differ, the result is one of them all over; a plain pyramid shows both.
+    cv::Mat1f difference;
+    cv::absdiff(before, after, difference);
+    cv::Mat1b moved = difference > 0.02f;
+    cv::dilate(moved, moved, cv::Mat(), {-1, -1}, 3);
+    auto nearer_state = [&](const cv::Mat1f& result) {
+        return std::max(test::psnr_db(result, before, moved), test::psnr_db(result, after, moved));
+    };
+    CHECK(nearer_state(luma) > nearer_state(plain) + 4);
+    CHECK(nearer_state(luma) > 22);
+}
+
+TEST_CASE("woven: grain in flat areas is no stronger than in one frame", "[merge][woven]") {
+    const test::Scratch scratch;
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 60, 60, 40); };
+    layers.noise = 0.01;
+    std::vector<Picture> pictures;
+    cv::RNG random(5);
+    for (int k = 0; k < kFrames; ++k) {
+        cv::Mat1f seen = layers.light(k, false), grain(kSize);
+        seen(cv::Rect(160, 0, 160, 240)) = 0.4f;  // a smooth backdrop that is never sharp
+        random.fill(grain, cv::RNG::NORMAL, 0, 0.01);
+        seen += grain;
+        pictures.push_back(test::picture_from(
+            kSize, [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); }));
+    }
+    const Series series = test::write_series(scratch, pictures);
+    auto grain = [](const Picture& picture) {
+        cv::Scalar mean, deviation;
+        cv::meanStdDev(test::luma_of(picture)(cv::Rect(200, 30, 100, 180)), mean, deviation);
+        return deviation[0];
+    };
+    const double one = grain(pictures[0]), guarded = grain(merged(series, "woven").picture);
+    MergeSettings settings;
+    settings.grain_guard = false;
+    const double unguarded = grain(merged(series, "woven", settings).picture),
+                 pyramid = grain(merged(series, "pyramid").picture);
+    CHECK(guarded < one);
+    CHECK(guarded < unguarded);
+    CHECK(guarded < 0.8 * pyramid);
+}
+
+TEST_CASE("woven: places that only some frames cover come from those, the rest stays transparent",
+          "[merge][woven]") {
+    const test::Scratch scratch;
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Series series = layers.write(scratch);
+    SeriesGeometry geometry = unmoved(series, 0);
+    for (int k = 6; k < kFrames; ++k) geometry.frames[std::size_t(k)].matrix(0, 2) = 40;  // to the right
+    const PixelRect area(0, 0, kSize.width + 80, kSize.height);
+    AlignedFrames frames(series, geometry, series.chosen(), area);
+    const MergeResult result = merge_method("woven").merge(frames, {}, {});
+    REQUIRE_FALSE(result.picture.alpha.empty());
+    CHECK(result.picture.alpha.at<ushort>(100, 100) == 65535);
+    CHECK(result.picture.alpha.at<ushort>(100, kSize.width + 20) == 65535);
+    CHECK(result.picture.alpha.at<ushort>(100, kSize.width + 60) == 0);
+    CHECK(result.source(100, kSize.width + 20) > 6);
+    CHECK(result.source(100, 10) <= 6);
+    CHECK(result.source(100, 10) > 0);
+    CHECK(result.picture.pixels.at<cv::Vec3w>(100, kSize.width + 20)[1] > 2000);
+}
+
+TEST_CASE("woven: one frame and two frames are merged too; a broken one is told and passed over",
+          "[merge][woven]") {
+    const test::Scratch scratch;
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Series series = layers.write(scratch);
+    const cv::Mat1f own = test::luma_of(layers.picture(3, false));
+    CHECK(test::psnr_db(test::luma_of(merged(series, "woven", {}, {3}).picture), own) > 50);
+    const cv::Mat1f truth = test::luma_of(layers.picture(0, true));
+    CHECK(test::psnr_db(test::luma_of(merged(series, "woven", {}, {3, 9}).picture), truth) > 30);
+
+    std::ofstream(series.frames[5].path) << "no picture";
+    const MergeResult result = merged(series, "woven");
+    REQUIRE(result.problems.size() >= 1);
+    CHECK(result.problems[0].frame_index == 5);
+    CHECK(result.depth(120, 160) == Approx(4).margin(0.6));
+    CHECK(result.depth(30, 30) == Approx(10).margin(0.6));
+    CHECK(cv::countNonZero(result.source == 6) == 0);
+}
