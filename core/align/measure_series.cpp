@@ -6,6 +6,7 @@
 
 #include "core/picture/luma.h"
 #include "core/work/for_rows.h"
+#include "core/work/reused_memory.h"
 
 namespace moorhaze {
 namespace {
@@ -131,6 +132,7 @@ Registration measure_frames(const std::vector<bool>& used, cv::Size size, const 
 }
 
 Registration measure_series(const Series& series, const Job& job) {
+    const ReusedMemory memory;
     std::vector<bool> used;
     for (const Frame& frame : series.frames) used.push_back(frame.used);
     auto load = [&](int i, std::string& problem) {

@@ -7,6 +7,7 @@
 #include "core/merge/accumulated.h"
 #include "core/merge/sharpness.h"
 #include "core/picture/blur.h"
+#include "core/work/reused_memory.h"
 
 namespace moorhaze {
 
@@ -71,6 +72,7 @@ cv::Mat1f SharpnessPeaks::trust(const Job& job, float quiet) const {
 
 MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     check(settings);
+    const ReusedMemory memory;
     const cv::Size size = frames.target().size();
     MergeResult result;
     result.method = "depth";

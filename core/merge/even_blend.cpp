@@ -2,11 +2,13 @@
 
 #include "core/merge/accumulated.h"
 #include "core/merge/sharpness.h"
+#include "core/work/reused_memory.h"
 
 namespace moorhaze {
 
 MergeResult even_blend(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     check(settings);
+    const ReusedMemory memory;
     const cv::Size size = frames.target().size();
     MergeResult result;
     result.method = "blend";

@@ -8,6 +8,7 @@
 #include "core/merge/sharpness.h"
 #include "core/picture/blur.h"
 #include "core/picture/pyramid.h"
+#include "core/work/reused_memory.h"
 
 namespace moorhaze {
 namespace {
@@ -74,6 +75,7 @@ cv::Mat1b halved(const cv::Mat1b& covered) {
 
 MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     check(settings);
+    const ReusedMemory memory;
     const cv::Size size = frames.target().size();
     MergeResult result;
     result.method = "pyramid";

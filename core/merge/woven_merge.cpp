@@ -12,6 +12,7 @@
 #include "core/picture/pyramid.h"
 #include "core/work/clones.h"
 #include "core/work/for_rows.h"
+#include "core/work/reused_memory.h"
 
 namespace moorhaze {
 namespace {
@@ -347,6 +348,7 @@ class Loom {
 
 MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     check(settings);
+    const ReusedMemory memory;
     const cv::Size size = frames.target().size();
     MergeResult result;
     result.method = "woven";

@@ -15,6 +15,12 @@ Mend::~Mend() {
     pool_.waitForDone();
 }
 
+std::shared_ptr<const DisplayPicture> Mend::display_of(int result) const {
+    if (result == display_of_ && display_) return display_;
+    const auto found = earlier_.find(result);
+    return found == earlier_.end() ? nullptr : found->second;
+}
+
 void Mend::set_brush(const Brush& brush) {
     brush_ = brush;
     emit brush_changed();
@@ -90,6 +96,8 @@ Picture Mend::picture() const {
 void Mend::show_result() {
     const Result* result = session_.result();
     ++serial_;
+    if (display_) earlier_[display_of_] = display_;
+    std::erase_if(earlier_, [this](const auto& own) { return !session_.result_with(own.first); });
     pending_ = {};
     drawing_ = false;
     rendering_ = false;

@@ -2,6 +2,7 @@
 #include <QObject>
 #include <QPointF>
 #include <QThreadPool>
+#include <map>
 
 #include "desktop/session/display_picture.h"
 #include "desktop/session/session.h"
@@ -38,6 +39,8 @@ class Mend : public QObject {
     /// The mended result for the screen; null while it is being made or there is none.
     std::shared_ptr<const DisplayPicture> display() const { return display_; }
     int display_result() const { return display_of_; }
+    /// Another result as it was shown last; null if it was not shown yet or was dropped.
+    std::shared_ptr<const DisplayPicture> display_of(int result) const;
     /// The mended result at 16 bit, for saving; empty while it is being made. `area` of the reference plane.
     Picture picture() const;
     /// True when everything painted has been rendered.
@@ -63,6 +66,7 @@ class Mend : public QObject {
     QRect pending_;
     int serial_ = 0, display_of_ = 0;
     std::shared_ptr<DisplayPicture> display_;
+    std::map<int, std::shared_ptr<const DisplayPicture>> earlier_;
     std::shared_ptr<const FrameSource> source_;
     std::shared_ptr<const MergeResult> merge_;
     cv::Mat mended_;

@@ -15,6 +15,18 @@ constexpr std::size_t kFrameCacheBytes = std::size_t(1600) << 20;
 /// Frames taken along at both ends of a range that was pointed at: spare frames are cheap.
 constexpr int kSpareFrames = 1;
 
+QString settings_in_words(const std::string& method, const MergeSettings& settings, int frames) {
+    QStringList words{QStringLiteral("%1 frames").arg(frames)};
+    const bool woven = method == "woven", depth = method == "depth", pyramid = method == "pyramid";
+    if (!pyramid) words << QStringLiteral("detail %1 px").arg(settings.detail_size_px);
+    if (woven || depth)
+        words << QStringLiteral("seam %1 px").arg(settings.seam_width_px)
+              << QStringLiteral("floor %1").arg(settings.trust_floor);
+    if ((woven || pyramid) && !settings.glare_guard) words << QStringLiteral("no glare guard");
+    if (woven && !settings.grain_guard) words << QStringLiteral("no grain guard");
+    return words.join(QStringLiteral(" · "));
+}
+
 }  // namespace
 
 /// Frames left out or taken back, the range, the reference: each change is a step between two whole
@@ -57,6 +69,27 @@ class KeptCommand : public QUndoCommand {
     }
     Session& session_;
     KeptArea from_, to_;
+};
+
+class RenameCommand : public QUndoCommand {
+  public:
+    RenameCommand(Session& session, int result, QString from, QString to)
+        : QUndoCommand(QStringLiteral("rename result")),
+          session_(session),
+          result_(result),
+          from_(std::move(from)),
+          to_(std::move(to)) {}
+    void undo() override { apply(from_); }
+    void redo() override { apply(to_); }
+
+  private:
+    void apply(const QString& title) {
+        if (Result* result = session_.find_result(result_)) result->title = title;
+        emit session_.results_changed();
+    }
+    Session& session_;
+    int result_;
+    QString from_, to_;
 };
 
 class StrokeCommand : public QUndoCommand {
@@ -328,19 +361,7 @@ void Session::start_merging() {
                 Result result;
                 result.id = next_result_++;
                 result.title = QStringLiteral("%1 %2").arg(text(method.title)).arg(result.id);
-                result.settings_text = QStringLiteral("%1 frames · detail %2 px · seam %3 px · floor %4")
-                                           .arg(from.frames.size())
-                                           .arg(from.settings.detail_size_px)
-                                           .arg(from.settings.seam_width_px)
-                                           .arg(from.settings.trust_floor);
-                if (from.method == "pyramid")
-                    result.settings_text = QStringLiteral("%1 frames · glare guard %2")
-                                               .arg(from.frames.size())
-                                               .arg(from.settings.glare_guard ? "on" : "off");
-                if (from.method == "blend")
-                    result.settings_text = QStringLiteral("%1 frames · detail %2 px")
-                                               .arg(from.frames.size())
-                                               .arg(from.settings.detail_size_px);
+                result.settings_text = settings_in_words(from.method, from.settings, int(from.frames.size()));
                 result.seconds = merged.seconds;
                 result.merge = merged.result;
                 result.geometry = geometry;
@@ -381,6 +402,12 @@ void Session::drop_result(int id) {
     if (shown_result_ == id) shown_result_ = results_.empty() ? 0 : results_.back().id;
     emit results_changed();
     emit result_shown();
+}
+
+void Session::rename_result(int id, const QString& title) {
+    const Result* result = result_with(id);
+    if (!result || title.trimmed().isEmpty() || title.trimmed() == result->title) return;
+    undo_.push(new RenameCommand(*this, id, result->title, title.trimmed()));
 }
 
 bool Session::result_is_current() const {

@@ -130,6 +130,8 @@ class Session : public QObject {
     const Result* result_with(int id) const;
     void show_result(int id);
     void drop_result(int id);
+    /// One step of undo; an empty title is not taken.
+    void rename_result(int id, const QString& title);
     bool result_is_current() const;  ///< made from the frames and settings as they are now
 
     // Mend. Strokes belong to the result shown.
@@ -181,6 +183,7 @@ class Session : public QObject {
     };
     friend class PlacingCommand;
     friend class KeptCommand;
+    friend class RenameCommand;
     void apply_placing(const PlaceSettings& settings);
     Selection selection() const;
     void apply(const Selection& selection);

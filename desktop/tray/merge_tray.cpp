@@ -2,16 +2,26 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QInputDialog>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
+#include <QSlider>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <tuple>
 
 namespace moorhaze::desktop {
+namespace {
 
-MergeTray::MergeTray(Session& session, QWidget* parent) : Tray(tr("Merge"), parent), session_(session) {
+constexpr int kCardHeight = 82;  // logical px
+
+}  // namespace
+
+MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
+    : Tray(tr("Merge"), parent), session_(session), look_(look) {
     add_section(tr("Method"));
     method_ = new QComboBox(this);
     method_->setObjectName(QStringLiteral("method"));
@@ -41,14 +51,37 @@ MergeTray::MergeTray(Session& session, QWidget* parent) : Tray(tr("Merge"), pare
         this);
     glare_ = new QCheckBox(tr("Glare guard"), this);
     glare_->setToolTip(
-        tr("Holds the pyramid within the lightest and darkest that the frames have at each place: no glow "
+        tr("Holds the merge within the lightest and darkest that the frames have at each place: no glow "
            "around highlights"));
-    for (QWidget* widget : {static_cast<QWidget*>(detail_), static_cast<QWidget*>(seam_),
-                            static_cast<QWidget*>(floor_), static_cast<QWidget*>(glare_)})
+    grain_ = new QCheckBox(tr("Grain guard"), this);
+    grain_->setObjectName(QStringLiteral("grain"));
+    grain_->setToolTip(
+        tr("Detail that does not stand out of the noise is averaged over the frames of its depth, "
+           "not chosen: smooth places stay as calm as in one frame. Off: faint texture is kept"));
+    for (QWidget* widget :
+         {static_cast<QWidget*>(detail_), static_cast<QWidget*>(seam_), static_cast<QWidget*>(floor_),
+          static_cast<QWidget*>(glare_), static_cast<QWidget*>(grain_)})
         body()->addWidget(widget);
     merge_ = add_button(tr("Merge"), tr("Ctrl+Return"),
                         tr("Merges with these settings, in the background; the results so far stay"));
     merge_->setObjectName(QStringLiteral("merge"));
+    add_hairline();
+    add_section(tr("Look at"));
+    auto add_choice = [this](const char* name, const QString& accessible, const QString& tip) {
+        auto* choice = new QComboBox(this);
+        choice->setObjectName(QLatin1String(name));
+        choice->setAccessibleName(accessible);
+        choice->setToolTip(tip);
+        choice->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        choice->setMinimumContentsLength(16);
+        body()->addWidget(choice);
+        return choice;
+    };
+    look_choice_ = add_choice("look", tr("What of the result is shown"),
+                              tr("What is known of the result, laid over the picture"));
+    look_choice_->addItems({tr("The picture"), tr("Below the trust floor"), tr("Depth"), tr("Which frame")});
+    partner_ = add_choice("resultPartner", tr("Compared with"),
+                          tr("The other picture of curtain (C), blink (Y), twin (T) and flip (V held)"));
     add_hairline();
     add_section(tr("Results"));
     no_results_ = add_line(tr("None yet."));
@@ -56,9 +89,13 @@ MergeTray::MergeTray(Session& session, QWidget* parent) : Tray(tr("Merge"), pare
     results_->setObjectName(QStringLiteral("results"));
     results_->setAccessibleName(tr("Results"));
     results_->setWordWrap(true);
+    results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     body()->addWidget(results_);
-    drop_ =
-        add_button(tr("Drop this result"), {}, tr("Removes the chosen result and what was painted on it"));
+    std::tie(rename_, drop_) =
+        add_buttons(tr("Rename"), {}, tr("Gives the chosen result another name"), tr("Drop"), {},
+                    tr("Removes the chosen result and what was painted on it"));
+    rename_->setObjectName(QStringLiteral("rename"));
+    drop_->setObjectName(QStringLiteral("drop"));
     mend_ = set_next(tr("Mend"), tr("Alt+5"), tr("Go on with the result shown"));
 
     connect(method_, &QComboBox::currentIndexChanged, this,
@@ -66,6 +103,14 @@ MergeTray::MergeTray(Session& session, QWidget* parent) : Tray(tr("Merge"), pare
     for (ValueRow* row : {detail_, seam_, floor_})
         connect(row, &ValueRow::value_changed, this, &MergeTray::settings_edited);
     connect(glare_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
+    connect(grain_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
+    connect(look_choice_, &QComboBox::currentIndexChanged, this,
+            [this](int index) { look_.set_look(LookAt(index)); });
+    connect(floor_->slider(), &QSlider::sliderPressed, this, [this] { look_.set_floor_moving(true); });
+    connect(floor_->slider(), &QSlider::sliderReleased, this, [this] { look_.set_floor_moving(false); });
+    connect(partner_, &QComboBox::currentIndexChanged, this, &MergeTray::partner_changed);
+    connect(rename_, &QPushButton::clicked, this, &MergeTray::rename);
+    connect(results_, &QListWidget::itemDoubleClicked, this, &MergeTray::rename);
     connect(merge_, &QPushButton::clicked, this, &MergeTray::merge_asked);
     connect(mend_, &QPushButton::clicked, this, &MergeTray::mend_asked);
     connect(results_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
@@ -88,11 +133,12 @@ void MergeTray::settings_edited() {
     settings.seam_width_px = seam_->value();
     settings.trust_floor = floor_->value();
     settings.glare_guard = glare_->isChecked();
+    settings.grain_guard = grain_->isChecked();
     session_.set_merge_settings(settings);
 }
 
 void MergeTray::show_settings() {
-    const QSignalBlocker quiet_method(method_), quiet_glare(glare_);
+    const QSignalBlocker quiet_method(method_), quiet_glare(glare_), quiet_grain(grain_);
     method_->setCurrentIndex(method_->findData(QString::fromStdString(session_.method())));
     about_->setText(QString::fromStdString(merge_method(session_.method()).description));
     const MergeSettings& settings = session_.merge_settings();
@@ -100,15 +146,47 @@ void MergeTray::show_settings() {
     seam_->set_value(settings.seam_width_px);
     floor_->set_value(settings.trust_floor);
     glare_->setChecked(settings.glare_guard);
+    grain_->setChecked(settings.grain_guard);
     // A setting that the method does not use is not shown.
     detail_->setVisible(session_.method() != "pyramid");
-    seam_->setVisible(session_.method() == "depth");
-    floor_->setVisible(session_.method() == "depth");
-    glare_->setVisible(session_.method() == "pyramid");
+    const bool woven = session_.method() == "woven", depth = session_.method() == "depth";
+    seam_->setVisible(woven || depth);
+    floor_->setVisible(woven || depth);
+    glare_->setVisible(woven || session_.method() == "pyramid");
+    grain_->setVisible(woven);
+}
+
+int MergeTray::compared_with() const {
+    return partner_->currentData().toInt();
+}
+
+void MergeTray::rename() {
+    const Result* result = session_.result();
+    if (!result) return;
+    const int id = result->id;
+    bool taken = false;
+    const QString title = QInputDialog::getText(this, tr("Rename the result"), tr("Name"), QLineEdit::Normal,
+                                                result->title, &taken);
+    if (taken) session_.rename_result(id, title);
+}
+
+void MergeTray::show_partners() {
+    const QSignalBlocker quiet(partner_);
+    const int chosen = compared_with();
+    partner_->clear();
+    partner_->addItem(tr("Compared with the frame shown"), 0);
+    for (const Result& result : session_.results())
+        if (!session_.result() || result.id != session_.result()->id)
+            partner_->addItem(tr("Compared with %1").arg(result.title), result.id);
+    const int found = partner_->findData(chosen);
+    partner_->setCurrentIndex(std::max(0, found));
 }
 
 void MergeTray::show_results() {
     const QSignalBlocker quiet(results_);
+    show_partners();
+    look_choice_->setEnabled(session_.result());
+    partner_->setEnabled(session_.result());
     results_->clear();
     for (const Result& result : session_.results()) {
         auto* item = new QListWidgetItem(
@@ -116,6 +194,7 @@ void MergeTray::show_results() {
                 .arg(result.title, result.saved ? tr(", saved") : QString(), result.settings_text)
                 .arg(result.seconds, 0, 'f', 1));
         item->setData(Qt::UserRole, result.id);
+        item->setToolTip(tr("Click shows it, double-click renames it"));
         results_->addItem(item);
         if (session_.result() && result.id == session_.result()->id) results_->setCurrentItem(item);
     }
@@ -123,7 +202,8 @@ void MergeTray::show_results() {
     no_results_->setVisible(!any);
     results_->setVisible(any);
     drop_->setVisible(any);
-    results_->setFixedHeight(std::min(2, results_->count()) * 64 + 4);
+    rename_->setVisible(any);
+    results_->setFixedHeight(std::min(3, results_->count()) * kCardHeight + 4);
     merge_->setEnabled(session_.has_series());
     mend_->setEnabled(any);
     set_state(any && !session_.result_is_current() ? tr("settings changed")

@@ -1,4 +1,5 @@
 #pragma once
+#include "desktop/session/result_look.h"
 #include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
@@ -12,25 +13,31 @@ namespace moorhaze::desktop {
 class MergeTray : public Tray {
     Q_OBJECT
   public:
-    MergeTray(Session& session, QWidget* parent);
+    MergeTray(Session& session, ResultLook& look, QWidget* parent);
+    /// Id of the result that the one shown is compared with; 0: the frame shown.
+    int compared_with() const;
 
   signals:
     void merge_asked();
     void mend_asked();
     void result_chosen(int id);
     void drop_asked(int id);
+    void partner_changed();
 
   private:
     void show_settings();
     void show_results();
     void settings_edited();
+    void show_partners();
+    void rename();
     Session& session_;
-    QComboBox* method_;
+    ResultLook& look_;
+    QComboBox *method_, *look_choice_, *partner_;
     QLabel *about_, *no_results_;
     ValueRow *detail_, *seam_, *floor_;
-    QCheckBox* glare_;
+    QCheckBox *glare_, *grain_;
     QListWidget* results_;
-    QPushButton *merge_, *drop_, *mend_;
+    QPushButton *merge_, *rename_, *drop_, *mend_;
 };
 
 }  // namespace moorhaze::desktop

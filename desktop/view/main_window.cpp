@@ -45,9 +45,15 @@ QString demo_folder() {
     return QFileInfo(installed).isDir() ? installed : QStringLiteral(MOORHAZE_DEMO_DIR);
 }
 
+std::array<QColor, 256> depth_colours() {
+    std::array<QColor, 256> colours;
+    for (std::size_t i = 0; i < colours.size(); ++i) colours[i] = depth_colour(double(i) / 255);
+    return colours;
+}
+
 }  // namespace
 
-MainWindow::MainWindow() {
+MainWindow::MainWindow() : look_(session_, depth_colours()) {
     setWindowTitle(tr("Moorhaze"));
     setAcceptDrops(true);
     build_layout();
@@ -218,7 +224,7 @@ void MainWindow::build_trays() {
     auto* plan = plan_;
     auto* cull = new CullTray(session_, trays_);
     auto* align = align_tray_ = new AlignTray(session_, points_, trays_);
-    auto* merge = new MergeTray(session_, trays_);
+    auto* merge = merge_tray_ = new MergeTray(session_, look_, trays_);
     auto* mend = new MendTray(session_, mend_, trays_);
     deliver_ = new DeliverTray(session_, exporter_, trays_);
     for (QWidget* tray :
@@ -290,6 +296,8 @@ void MainWindow::build_trays() {
 
     connect(merge, &MergeTray::merge_asked, &session_, &Session::align_and_merge);
     connect(merge, &MergeTray::mend_asked, this, [this] { session_.set_stage(Stage::mend); });
+    connect(merge, &MergeTray::partner_changed, this, &MainWindow::show_picture);
+    connect(&look_, &ResultLook::changed, this, &MainWindow::show_picture);
     connect(merge, &MergeTray::result_chosen, &session_, &Session::show_result);
     connect(merge, &MergeTray::drop_asked, this, [this](int id) {
         const Result* result = session_.result_with(id);

@@ -7,6 +7,7 @@
 #include "desktop/session/mend.h"
 #include "desktop/session/picture_store.h"
 #include "desktop/session/quick_look.h"
+#include "desktop/session/result_look.h"
 #include "desktop/session/session.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/sounding.h"
@@ -26,6 +27,7 @@ class PathBar;
 class PictureView;
 class PlanLine;
 class AlignTray;
+class MergeTray;
 class PlanTray;
 class SoundingPanel;
 
@@ -48,6 +50,7 @@ class MainWindow : public QMainWindow {
     PictureView& picture_view() { return *picture_; }
     PictureView& twin_view() { return *twin_; }
     MatchPoints& match_points() { return points_; }
+    ResultLook& result_look() { return look_; }
     DepthLine& depth_line() { return *line_; }
     NoticeBar& notice() { return *notice_; }
 
@@ -134,6 +137,7 @@ class MainWindow : public QMainWindow {
     QuickLook quick_look_{session_};
     ShootDesk desk_{session_};
     MatchPoints points_{session_};
+    ResultLook look_;
 
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
@@ -142,6 +146,7 @@ class MainWindow : public QMainWindow {
     PlanLine* plan_line_ = nullptr;
     PlanTray* plan_ = nullptr;
     AlignTray* align_tray_ = nullptr;
+    MergeTray* merge_tray_ = nullptr;
     QWidget* twin_edge_ = nullptr;
     QStackedWidget* lines_ = nullptr;
     PictureView *picture_ = nullptr, *twin_ = nullptr;

@@ -6,6 +6,7 @@
 
 #include "desktop/session/facts.h"
 #include "desktop/tray/align_tray.h"
+#include "desktop/tray/merge_tray.h"
 #include "desktop/tray/plan_tray.h"
 #include "desktop/view/depth_line.h"
 #include "desktop/view/main_window.h"
@@ -80,8 +81,17 @@ void MainWindow::show_picture() {
     const auto own = store_.find(frame);
     const QString frame_label = tr("frame %1").arg(frame.frame + 1);
     if (shows_result()) {
-        if (mend_.display()) picture_->set_picture(mend_.display(), session_.result()->title);
-        set_other(own, frame_label);
+        const auto looked = session_.stage() == Stage::merge ? look_.picture() : nullptr;
+        if (looked)
+            picture_->set_picture(looked, session_.result()->title);
+        else if (mend_.display())
+            picture_->set_picture(mend_.display(), session_.result()->title);
+        const Result* partner =
+            session_.stage() == Stage::merge ? session_.result_with(merge_tray_->compared_with()) : nullptr;
+        if (partner && mend_.display_of(partner->id))
+            set_other(mend_.display_of(partner->id), partner->title);
+        else
+            set_other(own, frame_label);
     } else if (shows_quick_look()) {
         picture_->set_picture(quick_look_.picture(), tr("quick merge"));
         set_other(own, frame_label);
@@ -343,7 +353,7 @@ bool MainWindow::is_settled() {
     if (shows_result() ? !mend_.is_settled() : !store_.find(frame_view())) return false;
     if (picture_->curtain() && !store_.find(frame_view())) return false;
     if (session_.stage() == Stage::align && !store_.find(partner_view())) return false;
-    if (!points_.is_settled()) return false;
+    if (!points_.is_settled() || !look_.is_settled()) return false;
     if (!quick_look_.is_settled()) return false;
     for (const auto& patch : sounding_.patches())
         if (patch.sharpness < 0) return false;

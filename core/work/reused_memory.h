@@ -1,0 +1,21 @@
+#pragma once
+#include <cstddef>
+
+namespace moorhaze {
+
+/// While one lives, the memory of large pictures that are let go is kept for the next ones: the system takes
+/// longer to hand out fresh pages than most steps take to fill them. Scopes may nest and live in several
+/// threads; when the last one ends, what was kept is given back. What is kept never adds to the most that was
+/// in use at once: before fresh memory is taken, as much that is kept goes.
+class ReusedMemory {
+  public:
+    ReusedMemory();
+    ~ReusedMemory();
+    ReusedMemory(const ReusedMemory&) = delete;
+    ReusedMemory& operator=(const ReusedMemory&) = delete;
+
+    /// Kept at the moment, of all scopes.
+    static std::size_t kept_bytes();
+};
+
+}  // namespace moorhaze
