@@ -5,8 +5,11 @@
 
 namespace moorhaze {
 
-/// Square of a band's detail, gathered with a Gaussian.   @throws BadParameter, Cancelled.   Thread-safe.
-cv::Mat1f band_energy(const cv::Mat1f& band, double sigma_px, const Job& job);
+/// Square of the detail that a picture loses when it is halved, gathered with a Gaussian. In strips: nothing
+/// but the result is ever whole.
+/// @param picture  H×W;  @param coarse  pyramid_down of it.   @return H×W.
+/// @throws BadParameter for a sigma of 0 or less, Cancelled.   Thread-safe.
+cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double sigma_px, const Job& job);
 
 /// The energy that `share` (0..1) of the places stay below: in a frame of a focus series most places are out
 /// of focus, so that a small share of them holds nothing but noise.

@@ -25,18 +25,22 @@ constexpr float kSpreadFinest = 0.02f, kSpread = 0.1f;
 constexpr double kFillSlope = 0.25;     // frames per blur width that the nearer side reaches out
 constexpr double kBandFrequency = 1.5;  // rad per px of a Laplacian band, from memory: about its middle
 
-/// Mean square of 2×2 places.
-cv::Mat1f halved_square(const cv::Mat1f& band, const Job& job) {
-    cv::Mat1f half((band.rows + 1) / 2, (band.cols + 1) / 2);
+/// Mean of 2×2 places.
+cv::Mat1f halved(const cv::Mat1f& energy, const Job& job) {
+    cv::Mat1f half((energy.rows + 1) / 2, (energy.cols + 1) / 2);
     for_rows(half.rows, job, [&](int y) {
-        const float *one = band[2 * y], *other = band[std::min(2 * y + 1, band.rows - 1)];
+        const float *one = energy[2 * y], *other = energy[std::min(2 * y + 1, energy.rows - 1)];
         for (int x = 0; x < half.cols; ++x) {
-            const int u = 2 * x, v = std::min(2 * x + 1, band.cols - 1);
-            half(y, x) =
-                0.25f * (one[u] * one[u] + one[v] * one[v] + other[u] * other[u] + other[v] * other[v]);
+            const int u = 2 * x, v = std::min(2 * x + 1, energy.cols - 1);
+            half(y, x) = 0.25f * (one[u] + one[v] + other[u] + other[v]);
         }
     });
     return half;
+}
+
+/// What has still to be gathered to come from one sigma to a larger one.
+double more(double sigma, double gathered) {
+    return std::sqrt(std::max(0.0, sigma * sigma - gathered * gathered));
 }
 
 /// Lowers each value to the least of what its surroundings hold plus `slope` for each px of distance: a
@@ -72,11 +76,11 @@ FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
     }
 }
 
-void FocusDepth::add(const std::vector<cv::Mat1f>& bands, const Job& job) {
-    for (std::size_t i = 0; i < std::min(sizes_.size(), bands.size()); ++i) {
-        const cv::Mat1f energy =
-            i == 0 ? gaussian_blur(halved_square(bands[0], job.quiet()), sigma_ / 2, job.quiet())
-                   : band_energy(bands[i], sigma_, job.quiet());
+void FocusDepth::add(const std::vector<cv::Mat1f>& energies, const Job& job) {
+    for (std::size_t i = 0; i < std::min(sizes_.size(), energies.size()); ++i) {
+        const cv::Mat1f energy = i == 0 ? gaussian_blur(halved(energies[0], job.quiet()),
+                                                        more(sigma_ / 2, kGathered / 2), job.quiet())
+                                        : gaussian_blur(energies[i], more(sigma_, kGathered), job.quiet());
         sizes_[i].peaks.add(energy, job.quiet());
         sizes_[i].noise += quiet_energy(energy, kNoiseShare);
     }

@@ -14,17 +14,19 @@ struct DepthField {
     double blur_px = 1;           ///< how much wider blur gets from frame to frame, px of full size
 };
 
-/// Measures depth from Laplacian bands of perceptual luma, one frame after the other: sharpness curves at
-/// five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a pixel.
-/// Source of the measure by bands: Burt & Adelson, IEEE Trans. Comm. 31(4), 1983; of depth by the curve's
-/// peak: Nayar & Nakagawa, IEEE PAMI 16(8), 1994.
+/// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
+/// curves at five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a
+/// pixel. Source of the measure by bands: Burt & Adelson, IEEE Trans. Comm. 31(4), 1983; of depth by the
+/// curve's peak: Nayar & Nakagawa, IEEE PAMI 16(8), 1994.
 class FocusDepth {
   public:
     /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
     FocusDepth(cv::Size size, double detail_size_px);
 
-    /// @param bands  from full size on, each half the one before; at least one.   @throws Cancelled.
-    void add(const std::vector<cv::Mat1f>& bands, const Job& job);
+    /// @param energies  band_energy with a sigma of kGathered of each size of detail, from full size on, each
+    /// half the one before; at least one.   @throws Cancelled.
+    void add(const std::vector<cv::Mat1f>& energies, const Job& job);
+    static constexpr double kGathered = 1;  ///< px of the own size
 
     /// @param trust_floor  0..1: places less trusted get the depth around them.
     /// @param reach_px     what lies so near together counts as meeting, px of full size.

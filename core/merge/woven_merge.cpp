@@ -20,9 +20,9 @@ namespace {
 constexpr int kLeastSide = 12;         // px of the coarsest size
 constexpr int kSmall = 3;              // halvings of the pictures in which movement is looked for
 constexpr float kSmallNoise = 0.002f;  // perceptual luma of those
-constexpr double kEnergySigma = 1.0;   // px; larger breaks thin hairs, smaller adds noise
-constexpr double kNoiseShare = 0.16;   // of a frame's places hold nothing but noise
-constexpr int kMeeting = 8;            // px within which depths count as meeting
+constexpr double kEnergySigma = FocusDepth::kGathered;  // px; larger breaks thin hairs, smaller adds noise
+constexpr double kNoiseShare = 0.16;                    // of a frame's places hold nothing but noise
+constexpr int kMeeting = 8;                             // px within which depths count as meeting
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
 /// How much of the strength that mixing with softer neighbours costs is given back.
@@ -44,9 +44,9 @@ struct Woven {
     cv::Mat1f nearest, farthest;  ///< frames that may take part
 };
 
-void clear_uncovered(cv::Mat1f& values, const LinearFrame& frame, int level) {
+void clear_uncovered(cv::Mat1f& values, const std::vector<RowSpan>& covered, int level) {
     for (int y = 0; y < values.rows; ++y) {
-        const RowSpan span = frame.covered[std::min(std::size_t(y) << level, frame.covered.size() - 1)];
+        const RowSpan span = covered[std::min(std::size_t(y) << level, covered.size() - 1)];
         for (int x = 0; x < values.cols; ++x)
             if ((x << level) < span.begin || (x << level) >= span.end) values(y, x) = 0;
     }
@@ -67,24 +67,24 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
     const int small = std::min(levels, kSmall);
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
-        const auto frame = frames.load(place, job);
+        auto frame = frames.load(place, job);
         if (!frame) {
             result.problems.push_back(frame.error());
             continue;
         }
         const bool first = measured.read.empty(), whole = is_whole(*frame);
         measured.read.push_back(place);
-        cv::Mat here = perceptual_luma(frame->pixels, job.quiet());
-        std::vector<cv::Mat1f> bands;
+        cv::Mat1f here = perceptual_luma(frame->pixels, job.quiet());
+        frame->pixels.release();
+        std::vector<cv::Mat1f> energies;
         for (int level = 0; level < levels; ++level) {
             if (level == small) small_light.emplace_back(here.clone());
-            const cv::Mat coarse = pyramid_down(here, job.quiet());
-            cv::Mat1f band = pyramid_detail(here, coarse, job.quiet());
-            if (!whole) clear_uncovered(band, *frame, level);
-            const cv::Mat1f energy = band_energy(band, kEnergySigma, job.quiet());
+            const cv::Mat1f coarse = pyramid_down(here, job.quiet());
+            cv::Mat1f energy = band_energy(here, coarse, kEnergySigma, job.quiet());
+            if (!whole) clear_uncovered(energy, frame->covered, level);
             const auto k = std::size_t(level);
             if (first) {
-                measured.strongest.push_back(energy);
+                measured.strongest.push_back(energy.clone());
                 measured.noise.push_back(quiet_energy(energy, kNoiseShare));
             } else {
                 cv::Mat1f& strongest = measured.strongest[k];
@@ -95,16 +95,14 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
                 });
                 measured.noise[k] += quiet_energy(energy, kNoiseShare);
             }
-            if (level == 0) {
-                cv::Mat pooled = energy;
-                for (int i = 0; i < small; ++i) pooled = pyramid_down(pooled, job.quiet());
-                small_sharpness.emplace_back(pooled);
-            }
-            bands.push_back(band);
+            energies.push_back(energy);
             here = coarse;
         }
         if (small == levels) small_light.emplace_back(here.clone());
-        depth.add(bands, job);
+        cv::Mat pooled = energies[0];
+        for (int i = 0; i < small; ++i) pooled = pyramid_down(pooled, job.quiet());
+        small_sharpness.emplace_back(pooled);
+        depth.add(energies, job);
     }
     if (measured.read.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
@@ -181,13 +179,15 @@ MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, cons
     }
 }
 
-MOORHAZE_CLONES void add_row(const float* detail, const float* weight, const float* energy,
-                             const float* strongest, float grain, float* sum, float* total, int width) {
+/// Adds light - ground, weighted.
+MOORHAZE_CLONES void add_row(const float* light, const float* ground, const float* weight,
+                             const float* energy, const float* strongest, float grain, float* sum,
+                             float* total, int width) {
     for (int x = 0; x < width; ++x) {
         const float w = weight[x];
-        sum[3 * x] += w * detail[3 * x];
-        sum[3 * x + 1] += w * detail[3 * x + 1];
-        sum[3 * x + 2] += w * detail[3 * x + 2];
+        sum[3 * x] += w * (light[3 * x] - ground[3 * x]);
+        sum[3 * x + 1] += w * (light[3 * x + 1] - ground[3 * x + 1]);
+        sum[3 * x + 2] += w * (light[3 * x + 2] - ground[3 * x + 2]);
         float against = (energy[x] + grain) / (strongest[x] + grain);
         against = against > 1 ? 1 : against;
         total[x] += w * (1 - kGiveBack * (1 - std::sqrt(against)));
@@ -216,30 +216,30 @@ class Loom {
     void add(const LinearFrame& frame, int place, int number, const Job& job) {
         const bool whole = is_whole(frame);
         cover(frame, whole);
-        cv::Mat luma = perceptual_luma(frame.pixels, job.quiet());
-        cv::Mat light = frame.pixels;
+        cv::Mat1f luma = perceptual_luma(frame.pixels, job.quiet());
+        cv::Mat3f light = frame.pixels;
         cv::Mat1f last_weight;
         for (int level = 0; level < int(woven_.size()); ++level) {
-            const cv::Mat coarse_luma = pyramid_down(luma, job.quiet());
-            const cv::Mat1f energy =
-                band_energy(pyramid_detail(luma, coarse_luma, job.quiet()), kEnergySigma, job.quiet());
-            const cv::Mat coarse = pyramid_down(light, job.quiet());
-            const cv::Mat3f detail = pyramid_detail(light, coarse, job.quiet());
-            last_weight = weave(frame, whole, detail, energy, level, place, number, job);
+            const cv::Mat1f coarse_luma = pyramid_down(luma, job.quiet());
+            const cv::Mat1f energy = band_energy(luma, coarse_luma, kEnergySigma, job.quiet());
             luma = coarse_luma;
+            const cv::Mat3f coarse = pyramid_down(light, job.quiet());
+            last_weight = weave(frame, whole, light, coarse, energy, level, place, number, job);
             light = coarse;
         }
         const cv::Mat1f weight = pyramid_down(last_weight, job.quiet());
-        const cv::Mat3f rest = light;
         for (int y = 0; y < rest_.rows; ++y)
             for (int x = 0; x < rest_.cols; ++x) {
                 const float w = std::max(0.0f, weight(y, x)) + kEveryFrame;
-                rest_(y, x) += w * rest(y, x);
+                rest_(y, x) += w * light(y, x);
                 rest_weight_(y, x) += w;
             }
     }
 
     cv::Mat3f finish(const Job& job) {
+        // What only choosing needed goes first: this is where most is held at once.
+        measured_.strongest.clear();
+        most_.release();
         for (int y = 0; y < rest_.rows; ++y)
             for (int x = 0; x < rest_.cols; ++x) rest_(y, x) *= 1 / rest_weight_(y, x);
         cv::Mat3f merged = rest_;
@@ -276,18 +276,23 @@ class Loom {
         }
     }
 
-    /// Adds a frame's detail of one size; gives its weights.
-    cv::Mat1f weave(const LinearFrame& frame, bool whole, const cv::Mat3f& detail, const cv::Mat1f& energy,
-                    int level, int place, int number, const Job& job) {
+    /// Adds a frame's detail of one size; gives its weights for the coarsest one.
+    cv::Mat1f weave(const LinearFrame& frame, bool whole, const cv::Mat3f& light, const cv::Mat3f& coarse,
+                    const cv::Mat1f& energy, int level, int place, int number, const Job& job) {
         Woven& own = woven_[std::size_t(level)];
         const cv::Mat1f& strongest = measured_.strongest[std::size_t(level)];
         const float grain =
             (settings_.grain_guard ? kGrain : kGrainUnguarded) * float(measured_.noise[std::size_t(level)]);
         const float slack = 0.7f + 0.25f * float(settings_.seam_width_px);
-        cv::Mat1f weights(detail.size());
-        for_rows(detail.rows, job.quiet(), [&](int y) {
-            const int width = detail.cols;
-            std::vector<float> nearest, farthest, share(static_cast<std::size_t>(width));
+        // Whole only of the coarsest size, where the rest is weighted with them.
+        cv::Mat1f weights;
+        if (level + 1 == int(woven_.size())) weights.create(light.size());
+        const DoubledRows ground(coarse, light.size());
+        for_rows(light.rows, job.quiet(), [&](int y) {
+            const int width = light.cols;
+            std::vector<float> nearest, farthest, share(static_cast<std::size_t>(width)), own_weights;
+            if (weights.empty()) own_weights.resize(share.size());
+            float* const weight = weights.empty() ? own_weights.data() : weights[y];
             const float *near = nullptr, *far = nullptr;
             if (level == 0) {  // the range is known at half size
                 nearest.resize(std::size_t(width)), farthest.resize(std::size_t(width));
@@ -298,15 +303,20 @@ class Loom {
             } else {
                 near = own.nearest[y], far = own.farthest[y];
             }
-            weigh_row(near, far, energy[y], strongest[y], float(place), slack, grain, share.data(),
-                      weights[y], width);
-            keep_out(frame, whole, y, level, place, share.data(), weights[y], width);
-            add_row(detail.ptr<float>(y), weights[y], energy[y], strongest[y], grain,
-                    own.detail.ptr<float>(y), own.weight[y], width);
+            weigh_row(near, far, energy[y], strongest[y], float(place), slack, grain, share.data(), weight,
+                      width);
+            keep_out(frame, whole, y, level, place, share.data(), weight, width);
+            // Most places of a frame have no part in the result.
+            if (std::any_of(weight, weight + width, [](float w) { return w > 0; })) {
+                std::vector<float> detail(std::size_t(width) * 3), scratch(std::size_t(coarse.cols) * 3);
+                ground.row(y, detail.data(), scratch.data());
+                add_row(light.ptr<float>(y), detail.data(), weight, energy[y], strongest[y], grain,
+                        own.detail.ptr<float>(y), own.weight[y], width);
+            }
             if (level > 0) return;
             if (settings_.glare_guard) bounds_.add_row(y, 0, width, frame.pixels[y], share.data());
             for (int x = 0; x < width; ++x)
-                if (weights(y, x) > most_(y, x)) most_(y, x) = weights(y, x), source_(y, x) = ushort(number);
+                if (weight[x] > most_(y, x)) most_(y, x) = weight[x], source_(y, x) = ushort(number);
         });
         return weights;
     }

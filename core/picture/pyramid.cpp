@@ -85,48 +85,37 @@ cv::Mat pyramid_down(const cv::Mat& picture, const Job& job) {
     return out;
 }
 
-namespace {
-
-MOORHAZE_CLONES void subtract_row(const float* picture, float* from_it, int count) {
-    for (int i = 0; i < count; ++i) from_it[i] = picture[i] - from_it[i];
-}
-
-/// @param minuend  what each row is taken from; null: the row itself is wanted.
-cv::Mat doubled(const cv::Mat& picture, cv::Size size, const cv::Mat* minuend, const Job& job) {
+DoubledRows::DoubledRows(const cv::Mat& picture, cv::Size size) : picture_(picture), size_(size) {
     CV_Assert(picture.depth() == CV_32F && picture.cols == (size.width + 1) / 2 &&
               picture.rows == (size.height + 1) / 2);
-    cv::Mat out(size, picture.type());
-    const int values = picture.cols * picture.channels();
-    for_rows(size.height, job, [&](int y) {
-        std::vector<float> filtered(static_cast<std::size_t>(values));
-        const int middle = y / 2;
-        const int before = middle > 0 ? middle - 1 : (picture.rows > 1 ? 1 : 0);
-        const int after = middle + 1 < picture.rows ? middle + 1 : picture.rows - 1;
-        if (y % 2 == 0) {
-            const float* rows[] = {picture.ptr<float>(before), picture.ptr<float>(middle),
-                                   picture.ptr<float>(after)};
-            three_rows(rows, filtered.data(), values);
-        } else {
-            const float* rows[] = {picture.ptr<float>(middle), picture.ptr<float>(after)};
-            two_rows(rows, filtered.data(), values);
-        }
-        dispatch(
-            picture.channels(),
-            [&] { double_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, size.width); },
-            [&] { double_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, size.width); });
-        if (minuend) subtract_row(minuend->ptr<float>(y), out.ptr<float>(y), size.width * picture.channels());
-    });
-    return out;
 }
 
-}  // namespace
+void DoubledRows::row(int y, float* out, float* scratch) const {
+    const int values = picture_.cols * picture_.channels();
+    const int middle = y / 2;
+    const int before = middle > 0 ? middle - 1 : (picture_.rows > 1 ? 1 : 0);
+    const int after = middle + 1 < picture_.rows ? middle + 1 : picture_.rows - 1;
+    if (y % 2 == 0) {
+        const float* rows[] = {picture_.ptr<float>(before), picture_.ptr<float>(middle),
+                               picture_.ptr<float>(after)};
+        three_rows(rows, scratch, values);
+    } else {
+        const float* rows[] = {picture_.ptr<float>(middle), picture_.ptr<float>(after)};
+        two_rows(rows, scratch, values);
+    }
+    dispatch(
+        picture_.channels(), [&] { double_row<1>(scratch, out, picture_.cols, size_.width); },
+        [&] { double_row<3>(scratch, out, picture_.cols, size_.width); });
+}
 
 cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
-    return doubled(picture, size, nullptr, job);
-}
-
-cv::Mat pyramid_detail(const cv::Mat& picture, const cv::Mat& coarse, const Job& job) {
-    return doubled(coarse, picture.size(), &picture, job);
+    cv::Mat out(size, picture.type());
+    const DoubledRows rows(picture, size);
+    for_rows(size.height, job, [&](int y) {
+        std::vector<float> scratch(std::size_t(picture.cols * picture.channels()));
+        rows.row(y, out.ptr<float>(y), scratch.data());
+    });
+    return out;
 }
 
 int pyramid_levels(cv::Size size, int least_side) {
@@ -134,17 +123,6 @@ int pyramid_levels(cv::Size size, int least_side) {
     for (; std::min(size.width, size.height) >= least_side; ++levels)
         size = {(size.width + 1) / 2, (size.height + 1) / 2};
     return std::max(levels, 1);
-}
-
-LaplacianBands laplacian_bands(const cv::Mat& picture, int levels, const Job& job) {
-    LaplacianBands bands;
-    bands.rest = picture;
-    for (int level = 0; level < levels; ++level) {
-        const cv::Mat coarse = pyramid_down(bands.rest, job);
-        bands.detail.push_back(pyramid_detail(bands.rest, coarse, job));
-        bands.rest = coarse;
-    }
-    return bands;
 }
 
 }  // namespace moorhaze

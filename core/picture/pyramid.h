@@ -11,18 +11,21 @@ namespace moorhaze {
 /// Source: Burt & Adelson, "The Laplacian Pyramid as a Compact Image Code", IEEE Trans. Comm. 31(4), 1983.
 cv::Mat pyramid_down(const cv::Mat& picture, const Job& job);
 
+/// pyramid_up row by row, for steps that need no whole doubled picture. Refers to the picture. Thread-safe.
+class DoubledRows {
+  public:
+    /// @param size  whose halves (rounded up) are the picture's sides.
+    DoubledRows(const cv::Mat& picture, cv::Size size);
+    /// @param out  a row of `size`;  @param scratch  as long as a row of the picture. Values, all channels.
+    void row(int y, float* out, float* scratch) const;
+
+  private:
+    const cv::Mat& picture_;
+    cv::Size size_;
+};
+
 /// How often a picture can be halved before its shorter side is less than `least_side`; at least 1.
 int pyramid_levels(cv::Size size, int least_side);
-
-/// picture - pyramid_up(coarse): the detail that halving it to `coarse` lost.
-cv::Mat pyramid_detail(const cv::Mat& picture, const cv::Mat& coarse, const Job& job);
-
-/// The detail of each size, full size first, and what is left.
-struct LaplacianBands {
-    std::vector<cv::Mat> detail;
-    cv::Mat rest;
-};
-LaplacianBands laplacian_bands(const cv::Mat& picture, int levels, const Job& job);
 
 /// Back to `size`, whose halves (rounded up) are the picture's sides, with the same filter.
 cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job);

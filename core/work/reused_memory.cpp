@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::size_t kLarge = std::size_t(1) << 20;  // smaller blocks are the library's own business
 constexpr std::size_t kAlignment = 64;
+constexpr std::size_t kSlack = 10;  // a tenth more than was in use at once
 
 /// Hands out the memory of all pictures; keeps large blocks while a scope lives. Thread-safe.
 class Shelf : public cv::MatAllocator {
@@ -28,7 +29,10 @@ class Shelf : public cv::MatAllocator {
     }
     void close() {
         const std::lock_guard lock(guard_);
-        if (--scopes_ == 0) give_back(kept_bytes_);
+        if (--scopes_ == 0) {
+            give_back(kept_bytes_);
+            most_live_ = live_bytes_;
+        }
     }
     std::size_t kept_bytes() const {
         const std::lock_guard lock(guard_);
@@ -76,10 +80,16 @@ class Shelf : public cv::MatAllocator {
                 void* const memory = best->memory;
                 lent_.push_back(*best);
                 kept_bytes_ -= best->bytes;
+                live_bytes_ += best->bytes;
                 kept_.erase(best);
                 return memory;
             }
-            give_back(bytes);
+            live_bytes_ += bytes;
+            most_live_ = std::max(most_live_, live_bytes_);
+            // A round of work needs blocks of many sizes in turn; a little more than the most that was in use
+            // at once lets the same round go without fresh memory.
+            const std::size_t room = most_live_ + most_live_ / kSlack;
+            if (live_bytes_ + kept_bytes_ > room) give_back(live_bytes_ + kept_bytes_ - room);
         }
         const std::size_t rounded =
             (std::max<std::size_t>(bytes, 1) + kAlignment - 1) / kAlignment * kAlignment;
@@ -98,6 +108,7 @@ class Shelf : public cv::MatAllocator {
                 bytes = lent->bytes;
                 lent_.erase(lent);
             }
+            live_bytes_ -= std::min(live_bytes_, bytes);
             if (scopes_ > 0) {
                 kept_.push_back({memory, bytes});
                 kept_bytes_ += bytes;
@@ -122,7 +133,7 @@ class Shelf : public cv::MatAllocator {
     mutable std::mutex guard_;
     int scopes_ = 0;
     mutable std::vector<Block> kept_, lent_;
-    mutable std::size_t kept_bytes_ = 0;
+    mutable std::size_t kept_bytes_ = 0, live_bytes_ = 0, most_live_ = 0;
 };
 
 }  // namespace

@@ -1,0 +1,167 @@
+// Merge in the real window: settings of the woven merge, what is known of a result laid over it, results
+// compared and renamed.
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QSlider>
+#include <QTimer>
+
+#include "desktop/tray/tray_parts.h"
+#include "desktop/view/picture_view.h"
+#include "tests/desktop/acting.h"
+#include "tests/desktop/waiting.h"
+#include "tests/support/series_files.h"
+
+using namespace moorhaze;
+using namespace moorhaze::desktop;
+using test::click;
+using test::mean_difference;
+using test::named;
+using test::settle;
+using test::wait_until;
+
+namespace {
+
+void choose(QComboBox* choice, int index) {
+    choice->setFocus();
+    QTest::keyClick(choice, Qt::Key_Home);
+    for (int i = 0; i < index; ++i) QTest::keyClick(choice, Qt::Key_Down);
+}
+
+void open_and_merge(MainWindow& main, const test::Scratch& scratch) {
+    test::write_series(scratch, test::strip_series({360, 240}, 6));
+    main.show();
+    main.activateWindow();
+    REQUIRE(QTest::qWaitForWindowActive(&main));
+    main.open_paths({QString::fromStdString(scratch.folder().string())});
+    wait_until([&] { return main.session().is_profiled(); });
+    main.session().set_stage(Stage::merge);
+    QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
+    wait_until([&] { return main.session().result() != nullptr; });
+    settle(main);
+}
+
+/// Mean of a channel's lead over another within a strip of the picture, 0..1 across.
+double lead(const QImage& seen, const PictureView& view, double across, int (*one)(QRgb),
+            int (*other)(QRgb)) {
+    double sum = 0;
+    int count = 0;
+    for (int y = 40; y < 200; y += 4)
+        for (int x = -8; x <= 8; x += 4) {
+            const QRgb pixel = seen.pixel(view.to_widget(QPointF(across * 359 + x, y)).toPoint());
+            sum += one(pixel) - other(pixel);
+            ++count;
+        }
+    return sum / count;
+}
+
+}  // namespace
+
+TEST_CASE("the woven merge is what Ctrl+Return makes; depth and provenance are seen over it",
+          "[desktop][merge]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    open_and_merge(main, scratch);
+    Session& session = main.session();
+    CHECK(session.result()->merge->method == "woven");
+    CHECK(session.result()->settings_text.contains("floor"));
+    PictureView& view = main.picture_view();
+    const QImage plain = view.grab().toImage();
+    // The picture is grey; near is warm and far is cool in the depth colours.
+    auto* look = named<QComboBox>(main, "look");
+    for (const int kind : {2, 3}) {
+        choose(look, kind);
+        settle(main);
+        const QImage seen = view.grab().toImage();
+        CHECK(lead(seen, view, 0.08, qRed, qBlue) > 20);
+        CHECK(lead(seen, view, 0.92, qBlue, qRed) > 20);
+    }
+    choose(look, 0);
+    settle(main);
+    CHECK(mean_difference(view.grab().toImage(), plain) < 0.1);
+}
+
+TEST_CASE("the trust floor is seen over the picture while it is moved", "[desktop][merge]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    open_and_merge(main, scratch);
+    PictureView& view = main.picture_view();
+    const QImage plain = view.grab().toImage();
+    auto* floor = [&] {
+        for (ValueRow* row : main.findChildren<ValueRow*>())
+            if (row->isVisible() && row->field()->accessibleName().contains("Trust")) return row;
+        return static_cast<ValueRow*>(nullptr);
+    }();
+    REQUIRE(floor);
+    QSlider* const slider = floor->slider();
+    emit slider->sliderPressed();
+    slider->setValue(slider->maximum());
+    settle(main);
+    const double all = mean_difference(view.grab().toImage(), plain);
+    slider->setValue(slider->minimum());
+    settle(main);
+    const double none = mean_difference(view.grab().toImage(), plain);
+    CHECK(all > 15);
+    CHECK(none < all / 3);
+    emit slider->sliderReleased();
+    settle(main);
+    CHECK(mean_difference(view.grab().toImage(), plain) < 0.1);
+    CHECK(main.session().merge_settings().trust_floor == Approx(0).margin(0.01));
+}
+
+TEST_CASE("two results are compared at the same place, and carry the names they are given",
+          "[desktop][merge]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    open_and_merge(main, scratch);
+    Session& session = main.session();
+    PictureView& view = main.picture_view();
+    const QImage woven = view.grab().toImage();
+    choose(named<QComboBox>(main, "method"), int(merge_methods().size()) - 1);  // the even blend: softer
+    CHECK(session.method() == "blend");
+    CHECK_FALSE(named<QCheckBox>(main, "grain")->isVisible());
+    click(named<QPushButton>(main, "merge"));
+    wait_until([&] { return session.results().size() == 2; });
+    settle(main);
+    const QImage blend = view.grab().toImage();
+    CHECK(mean_difference(woven, blend) > 0.3);
+
+    // Held V shows the other picture: by choice the first result.
+    choose(named<QComboBox>(main, "resultPartner"), 1);
+    settle(main);
+    QTest::keyPress(&main, Qt::Key_V);
+    const QImage flipped = view.grab().toImage();
+    QTest::keyRelease(&main, Qt::Key_V);
+    const cv::Rect2d middle(0.2, 0.3, 0.6, 0.4);  // no labels there
+    auto part = [&](const QImage& seen) {
+        return seen.copy(int(middle.x * seen.width()), int(middle.y * seen.height()),
+                         int(middle.width * seen.width()), int(middle.height * seen.height()));
+    };
+    CHECK(mean_difference(part(flipped), part(woven)) < 0.1);
+    CHECK(mean_difference(part(flipped), part(blend)) > 0.3);
+
+    QTimer::singleShot(200, [] {
+        for (QWidget* widget : QApplication::topLevelWidgets())
+            if (auto* dialog = qobject_cast<QInputDialog*>(widget); dialog && dialog->isVisible()) {
+                auto* line = dialog->findChild<QLineEdit*>();
+                line->selectAll();
+                QTest::keyClicks(line, "soft backdrop");
+                QTest::keyClick(line, Qt::Key_Return);
+            }
+    });
+    click(named<QPushButton>(main, "rename"));
+    CHECK(session.result()->title == "soft backdrop");
+    CHECK(named<QListWidget>(main, "results")->item(1)->text().startsWith("soft backdrop"));
+    main.activateWindow();
+    REQUIRE(QTest::qWaitForWindowActive(&main));
+    QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(session.result()->title == "Even blend 2");
+
+    click(named<QPushButton>(main, "drop"));
+    CHECK(session.results().size() == 1);
+    CHECK(named<QComboBox>(main, "resultPartner")->count() == 1);
+    settle(main);
+}
