@@ -3,6 +3,7 @@
 #include <atomic>
 
 #include "core/work/for_rows.h"
+#include "core/work/reused_memory.h"
 
 namespace moorhaze {
 namespace {
@@ -26,6 +27,7 @@ Outcome<FrameLook> cached_look(const Frame& frame, int index, const ProfileCache
 ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache,
                               const std::function<void(int frame, const FrameLook&)>& on_look,
                               const Job& job) {
+    const ReusedMemory memory;
     ProfiledFrames result;
     result.profiles.resize(series.frames.size());
     std::vector<std::string> problems(series.frames.size());

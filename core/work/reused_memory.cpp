@@ -1,5 +1,7 @@
 #include "core/work/reused_memory.h"
 
+#include <malloc.h>
+
 #include <algorithm>
 #include <cstdlib>
 #include <mutex>
@@ -12,7 +14,7 @@ namespace {
 
 constexpr std::size_t kLarge = std::size_t(1) << 20;  // smaller blocks are the library's own business
 constexpr std::size_t kAlignment = 64;
-constexpr std::size_t kSlack = 10;  // a tenth more than was in use at once
+constexpr std::size_t kSlack = 16;  // a sixteenth more than was in use at once
 
 /// Hands out the memory of all pictures; keeps large blocks while a scope lives. Thread-safe.
 class Shelf : public cv::MatAllocator {
@@ -27,12 +29,13 @@ class Shelf : public cv::MatAllocator {
         const std::lock_guard lock(guard_);
         ++scopes_;
     }
-    void close() {
+    /// @return  whether it was the last scope.
+    bool close() {
         const std::lock_guard lock(guard_);
-        if (--scopes_ == 0) {
-            give_back(kept_bytes_);
-            most_live_ = live_bytes_;
-        }
+        if (--scopes_ > 0) return false;
+        give_back(kept_bytes_);
+        most_live_ = live_bytes_;
+        return true;
     }
     std::size_t kept_bytes() const {
         const std::lock_guard lock(guard_);
@@ -145,7 +148,8 @@ ReusedMemory::ReusedMemory() {
 }
 
 ReusedMemory::~ReusedMemory() {
-    Shelf::get().close();
+    // Many small blocks that were let go hold pages too.
+    if (Shelf::get().close()) malloc_trim(0);
 }
 
 std::size_t ReusedMemory::kept_bytes() {
