@@ -12,6 +12,11 @@ Outcome<Picture> decode(const Series& series, int index) {
     }
 }
 
+WarpPlan plan_of(const SeriesGeometry& geometry, int frame, PixelRect target) {
+    const FrameGeometry& own = geometry.frames[std::size_t(frame)];
+    return {own.matrix, target, own.gains, geometry.vignetting};
+}
+
 }  // namespace
 
 AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometry,
@@ -32,7 +37,7 @@ std::future<Outcome<Picture>> AlignedFrames::begin_decoding(int place) const {
     return std::async(std::launch::async, [this, index = index(place)] { return decode(series_, index); });
 }
 
-Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
+Outcome<Picture> AlignedFrames::decoded(int place) {
     if (waiting_place_ != place) waiting_ = begin_decoding(place);
     Outcome<Picture> picture = waiting_.get();
     waiting_place_ = -1;
@@ -40,16 +45,27 @@ Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
         waiting_ = begin_decoding(place + 1);
         waiting_place_ = place + 1;
     }
+    return picture;
+}
+
+Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
+    const Outcome<Picture> picture = decoded(place);
     if (!picture) return tl::unexpected(picture.error());
     // Each frame is decoded with its own profile's curve; the result is written with the reference frame's.
     const ToneCurve curve = picture->profile == profile_ ? curve_ : ToneCurve(picture->profile);
     return lay_over(*picture, curve, geometry_, index(place), target_, job.quiet());
 }
 
+Outcome<LumaFrame> AlignedFrames::load_luma(int place, const Job& job) {
+    const Outcome<Picture> picture = decoded(place);
+    if (!picture) return tl::unexpected(picture.error());
+    const ToneCurve curve = picture->profile == profile_ ? curve_ : ToneCurve(picture->profile);
+    return warp_to_luma(*picture, curve, plan_of(geometry_, index(place), target_), job.quiet());
+}
+
 LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
                      int frame, PixelRect target, const Job& job) {
-    const FrameGeometry& own = geometry.frames[std::size_t(frame)];
-    return warp_to_linear(picture, curve, {own.matrix, target, own.gains, geometry.vignetting}, job);
+    return warp_to_linear(picture, curve, plan_of(geometry, frame, target), job);
 }
 
 }  // namespace moorhaze

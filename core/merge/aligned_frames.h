@@ -24,9 +24,12 @@ class AlignedFrames {
     /// The frame at a place 0..count-1; quickest in rising order. A frame that cannot be read is a problem of
     /// its own; the series goes on.   @throws Cancelled.
     Outcome<LinearFrame> load(int place, const Job& job);
+    /// The same of luminance alone, for measures.
+    Outcome<LumaFrame> load_luma(int place, const Job& job);
 
   private:
     std::future<Outcome<Picture>> begin_decoding(int place) const;
+    Outcome<Picture> decoded(int place);
 
     const Series& series_;
     const SeriesGeometry& geometry_;

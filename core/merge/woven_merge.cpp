@@ -52,9 +52,9 @@ void clear_uncovered(cv::Mat1f& values, const std::vector<RowSpan>& covered, int
     }
 }
 
-bool is_whole(const LinearFrame& frame) {
-    return std::all_of(frame.covered.begin(), frame.covered.end(), [&](const RowSpan& span) {
-        return span == RowSpan{0, frame.pixels.cols};
+bool is_whole(const std::vector<RowSpan>& covered, int width) {
+    return std::all_of(covered.begin(), covered.end(), [&](const RowSpan& span) {
+        return span == RowSpan{0, width};
     });
 }
 
@@ -67,15 +67,14 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
     const int small = std::min(levels, kSmall);
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
-        auto frame = frames.load(place, job);
+        const auto frame = frames.load_luma(place, job);
         if (!frame) {
             result.problems.push_back(frame.error());
             continue;
         }
-        const bool first = measured.read.empty(), whole = is_whole(*frame);
+        const bool first = measured.read.empty(), whole = is_whole(frame->covered, size.width);
         measured.read.push_back(place);
-        cv::Mat1f here = perceptual_luma(frame->pixels, job.quiet());
-        frame->pixels.release();
+        cv::Mat1f here = frame->pixels;
         std::vector<cv::Mat1f> energies;
         for (int level = 0; level < levels; ++level) {
             if (level == small) small_light.emplace_back(here.clone());
@@ -214,7 +213,7 @@ class Loom {
 
     /// @param place  of the frame among those read;  @param number  of the frame in the series, from 1.
     void add(const LinearFrame& frame, int place, int number, const Job& job) {
-        const bool whole = is_whole(frame);
+        const bool whole = is_whole(frame.covered, frame.pixels.cols);
         cover(frame, whole);
         cv::Mat1f luma = perceptual_luma(frame.pixels, job.quiet());
         cv::Mat3f light = frame.pixels;

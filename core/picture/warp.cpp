@@ -1,6 +1,7 @@
 #include "core/picture/warp.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -13,6 +14,7 @@ namespace {
 constexpr int kTaps = 6;
 constexpr int kPhaseBits = 10,
               kPhases = 1 << kPhaseBits;  // position error below 1/2048 px, far under the registration's own
+constexpr float kLuminance[] = {0.2126f, 0.7152f, 0.0722f};  // ITU-R BT.709-6, item 3.2
 constexpr int kTileWidth = 192, kTileHeight = 48;
 
 /// Two pixels of four floats.
@@ -46,7 +48,7 @@ const KernelTable& kernel_table() {
     return table;
 }
 
-/// Part of the source picture on a square-root scale, four floats a pixel.
+/// Part of the source picture on a square-root scale, four floats a pixel, or one of luma.
 struct Patch {
     int left = 0, top = 0, width = 0, height = 0;
     std::vector<float> values;
@@ -64,6 +66,23 @@ void fill_patch_row(const Value* source, int source_width, const float* const* r
     }
 }
 
+template <class Value>
+void fill_luma_row(const Value* source, int source_width, const float* const* parts, Patch& patch,
+                   float* out) {
+    for (int i = 0; i < patch.width; ++i) {
+        const Value* pixel = source + 3 * std::clamp(patch.left + i, 0, source_width - 1);
+        out[i] = parts[0][pixel[0]] + parts[1][pixel[1]] + parts[2][pixel[2]];
+    }
+}
+
+MOORHAZE_CLONES void take_roots(float* values, int count) {
+    for (int i = 0; i < count; ++i) values[i] = std::sqrt(values[i] > 0 ? values[i] : 0.0f);
+}
+
+struct RowPlan;
+using WarpPiece = void (*)(const RowPlan& plan, std::int64_t x, std::int64_t y, std::int64_t step_x,
+                           std::int64_t step_y, int count, float* out);
+
 /// A row of the target, from a patch of the source.
 struct RowPlan {
     const float* patch;
@@ -71,6 +90,8 @@ struct RowPlan {
     const double* matrix;          ///< target pixels to source pixels, row by row
     float gains[4];
     const KernelTable* kernel;
+    WarpPiece piece;
+    int channels;  ///< of the target
 };
 
 /// Positions are worked out exactly at the ends of short pieces of a row and go evenly between them, in parts
@@ -111,6 +132,27 @@ MOORHAZE_CLONES void warp_piece(const RowPlan& plan, std::int64_t x, std::int64_
     }
 }
 
+/// The same for one float a pixel, which stays on its square-root scale.
+MOORHAZE_CLONES void warp_luma_piece(const RowPlan& plan, std::int64_t x, std::int64_t y, std::int64_t step_x,
+                                     std::int64_t step_y, int count, float* out) {
+    const std::ptrdiff_t stride = plan.width;
+    constexpr int shift = 32 - kPhaseBits;
+    for (int i = 0; i < count; ++i, x += step_x, y += step_y) {
+        const auto across = *reinterpret_cast<const UnalignedLanes*>(
+            plan.kernel->down[(x & 0xffffffff) >> shift]);  // the last two weights are 0
+        const float* down = plan.kernel->down[(y & 0xffffffff) >> shift];
+        const float* corner = plan.patch + ((y >> 32) - 2) * stride + ((x >> 32) - 2);
+        Lanes sum = {};
+        for (int row = 0; row < kTaps; ++row)
+            sum += *reinterpret_cast<const UnalignedLanes*>(corner + row * stride) * down[row];
+        sum *= across;
+        const Pixel half =
+            __builtin_shufflevector(sum, sum, 0, 1, 2, 3) + __builtin_shufflevector(sum, sum, 4, 5, 6, 7);
+        const float root = (half[0] + half[1]) + (half[2] + half[3]);
+        out[i] = root > 0 ? root : 0;
+    }
+}
+
 void warp_row(const RowPlan& plan, int target_y, int target_x, int count, float* out) {
     const double* matrix = plan.matrix;
     auto source = [&](int column) {
@@ -132,22 +174,24 @@ void warp_row(const RowPlan& plan, int target_y, int target_x, int count, float*
             const std::int64_t x = held_place(first.first, plan.width),
                                y = held_place(first.second, plan.height);
             const int steps = std::max(1, piece - 1);
-            warp_piece(plan, x + half_phase, y + half_phase, (held_place(last.first, plan.width) - x) / steps,
-                       (held_place(last.second, plan.height) - y) / steps, piece, out + 3 * from);
+            plan.piece(plan, x + half_phase, y + half_phase, (held_place(last.first, plan.width) - x) / steps,
+                       (held_place(last.second, plan.height) - y) / steps, piece, out + plan.channels * from);
         } else {
             // Outside the frame its edge is repeated: each place is held by itself.
             for (int i = from; i < from + piece; ++i) {
                 const auto place = source(i);
-                warp_piece(plan, held_place(place.first, plan.width) + half_phase,
-                           held_place(place.second, plan.height) + half_phase, 0, 0, 1, out + 3 * i);
+                plan.piece(plan, held_place(place.first, plan.width) + half_phase,
+                           held_place(place.second, plan.height) + half_phase, 0, 0, 1,
+                           out + plan.channels * i);
             }
         }
     }
 }
 
 /// Brings a row's light to what the reference frame has there.
+/// @param channels  3 of linear light, or 1 of luma on its square-root scale.
 void level_row(const Vignetting& vignetting, const cv::Matx33d& to_source, cv::Size frame, int target_y,
-               int target_x, int count, float* out) {
+               int target_x, int count, int channels, float* out) {
     const double middle_x = (frame.width - 1) / 2.0, middle_y = (frame.height - 1) / 2.0,
                  diagonal = middle_x * middle_x + middle_y * middle_y;
     auto fall = [&](double x, double y) {
@@ -156,9 +200,9 @@ void level_row(const Vignetting& vignetting, const cv::Matx33d& to_source, cv::S
     };
     for (int i = 0; i < count; ++i) {
         const cv::Vec3d place = to_source * cv::Vec3d(target_x + i, target_y, 1);
-        const auto factor =
-            float(std::exp(fall(place[0] / place[2], place[1] / place[2]) - fall(target_x + i, target_y)));
-        for (int channel = 0; channel < 3; ++channel) out[3 * i + channel] *= factor;
+        const double darker = fall(place[0] / place[2], place[1] / place[2]) - fall(target_x + i, target_y);
+        const auto factor = float(std::exp(channels == 1 ? darker / 2 : darker));
+        for (int channel = 0; channel < channels; ++channel) out[channels * i + channel] *= factor;
     }
 }
 
@@ -220,29 +264,24 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan) {
     return spans;
 }
 
-LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
-                           const Job& job) {
+namespace {
+
+cv::Matx33d turned_round(const WarpPlan& plan) {
     if (plan.target.empty()) throw BadParameter("the area to fill is empty");
     if (std::min({plan.gains[0], plan.gains[1], plan.gains[2]}) <= 0)
         throw BadParameter("a gain must be above 0");
-    bool turned_round = false;
-    const cv::Matx33d to_source = plan.frame_to_reference.inv(cv::DECOMP_LU, &turned_round);
-    if (!turned_round) throw BadParameter("the frame's matrix cannot be turned round");
+    bool possible = false;
+    const cv::Matx33d to_source = plan.frame_to_reference.inv(cv::DECOMP_LU, &possible);
+    if (!possible) throw BadParameter("the frame's matrix cannot be turned round");
+    return to_source;
+}
 
-    const int steps = frame.bits() == 8 ? 256 : 65536;
-    std::vector<float> tables[3];
-    const float* roots[3];
-    for (int channel = 0; channel < 3; ++channel) {
-        const float* linear = frame.bits() == 8 ? curve.linear_of_8(channel) : curve.linear_of_16(channel);
-        tables[channel].resize(std::size_t(steps));
-        for (int i = 0; i < steps; ++i)
-            tables[channel][std::size_t(i)] = std::sqrt(std::max(linear[i], 0.0f));
-        roots[channel] = tables[channel].data();
-    }
-
-    LinearFrame out{cv::Mat3f(plan.target.size()), covered_spans(frame.pixels.size(), plan)};
-    const cv::Size source = frame.pixels.size();
-    const int bands = (plan.target.height + kTileHeight - 1) / kTileHeight;
+/// Fills `out` (CV_32F, 1 or 3 channels) tile by tile.
+/// @param floats    of a source pixel in a patch;  @param fill_row  (source row, patch, where it goes).
+template <class FillRow>
+void warp_tiles(cv::Size source, const WarpPlan& plan, const cv::Matx33d& to_source, int floats,
+                WarpPiece piece, cv::Vec3d gains, cv::Mat& out, const Job& job, const FillRow& fill_row) {
+    const int bands = (plan.target.height + kTileHeight - 1) / kTileHeight, channels = out.channels();
     for_rows(bands, job, [&](int band) {
         Patch patch;
         const int top = band * kTileHeight;
@@ -255,32 +294,84 @@ LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const W
             patch.top = box.top;
             patch.width = box.right - box.left;
             patch.height = box.bottom - box.top;
-            patch.values.resize(4 * std::size_t(patch.width) * std::size_t(patch.height));
-            for (int i = 0; i < patch.height; ++i) {
-                const int y = std::clamp(patch.top + i, 0, source.height - 1);
-                float* line = patch.values.data() + 4 * std::size_t(i) * std::size_t(patch.width);
-                if (frame.bits() == 8)
-                    fill_patch_row(frame.pixels.ptr<std::uint8_t>(y), source.width, roots, patch, line);
-                else
-                    fill_patch_row(frame.pixels.ptr<std::uint16_t>(y), source.width, roots, patch, line);
-            }
+            // A kernel of one float a pixel reads two beyond its taps.
+            patch.values.resize(std::size_t(floats) * std::size_t(patch.width) * std::size_t(patch.height) +
+                                8);
+            for (int i = 0; i < patch.height; ++i)
+                fill_row(
+                    std::clamp(patch.top + i, 0, source.height - 1), patch,
+                    patch.values.data() + std::size_t(floats) * std::size_t(i) * std::size_t(patch.width));
             const RowPlan own{patch.values.data(),
                               patch.left,
                               patch.top,
                               patch.width,
                               patch.height,
                               to_source.val,
-                              {float(plan.gains[0]), float(plan.gains[1]), float(plan.gains[2]), 0},
-                              &kernel_table()};
+                              {float(gains[0]), float(gains[1]), float(gains[2]), 0},
+                              &kernel_table(),
+                              piece,
+                              channels};
             for (int y = 0; y < rows; ++y) {
                 const int target_y = plan.target.y + top + y, target_x = plan.target.x + left;
-                float* line = out.pixels.ptr<float>(top + y) + 3 * left;
+                float* line = out.ptr<float>(top + y) + channels * left;
                 warp_row(own, target_y, target_x, columns, line);
                 if (!plan.vignetting.is_none())
-                    level_row(plan.vignetting, to_source, source, target_y, target_x, columns, line);
+                    level_row(plan.vignetting, to_source, source, target_y, target_x, columns, channels,
+                              line);
             }
         }
     });
+}
+
+/// Tables of three channels: `entry` of linear light and channel.
+template <class Entry>
+std::array<std::vector<float>, 3> tables_of(const Picture& frame, const ToneCurve& curve,
+                                            const Entry& entry) {
+    std::array<std::vector<float>, 3> tables;
+    for (int channel = 0; channel < 3; ++channel) {
+        const float* linear = frame.bits() == 8 ? curve.linear_of_8(channel) : curve.linear_of_16(channel);
+        tables[std::size_t(channel)].resize(frame.bits() == 8 ? 256 : 65536);
+        for (std::size_t i = 0; i < tables[std::size_t(channel)].size(); ++i)
+            tables[std::size_t(channel)][i] = entry(std::max(linear[i], 0.0f), channel);
+    }
+    return tables;
+}
+
+}  // namespace
+
+LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
+                           const Job& job) {
+    const cv::Matx33d to_source = turned_round(plan);
+    const auto tables = tables_of(frame, curve, [](float linear, int) { return std::sqrt(linear); });
+    const float* const roots[] = {tables[0].data(), tables[1].data(), tables[2].data()};
+    LinearFrame out{cv::Mat3f(plan.target.size()), covered_spans(frame.pixels.size(), plan)};
+    const int width = frame.pixels.cols;
+    warp_tiles(frame.pixels.size(), plan, to_source, 4, &warp_piece, plan.gains, out.pixels, job,
+               [&](int y, Patch& patch, float* line) {
+                   if (frame.bits() == 8)
+                       fill_patch_row(frame.pixels.ptr<std::uint8_t>(y), width, roots, patch, line);
+                   else
+                       fill_patch_row(frame.pixels.ptr<std::uint16_t>(y), width, roots, patch, line);
+               });
+    return out;
+}
+
+LumaFrame warp_to_luma(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan, const Job& job) {
+    const cv::Matx33d to_source = turned_round(plan);
+    const auto tables = tables_of(frame, curve, [&](float linear, int channel) {
+        return kLuminance[channel] * float(plan.gains[channel]) * linear;
+    });
+    const float* const parts[] = {tables[0].data(), tables[1].data(), tables[2].data()};
+    LumaFrame out{cv::Mat1f(plan.target.size()), covered_spans(frame.pixels.size(), plan)};
+    const int width = frame.pixels.cols;
+    warp_tiles(frame.pixels.size(), plan, to_source, 1, &warp_luma_piece, {1, 1, 1}, out.pixels, job,
+               [&](int y, Patch& patch, float* line) {
+                   if (frame.bits() == 8)
+                       fill_luma_row(frame.pixels.ptr<std::uint8_t>(y), width, parts, patch, line);
+                   else
+                       fill_luma_row(frame.pixels.ptr<std::uint16_t>(y), width, parts, patch, line);
+                   take_roots(line, patch.width);
+               });
     return out;
 }
 

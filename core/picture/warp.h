@@ -22,7 +22,7 @@ struct Vignetting {
 /// Where and how a frame's pixels go.
 struct WarpPlan {
     cv::Matx33d frame_to_reference = cv::Matx33d::eye();  ///< pixel centres at whole numbers
-    PixelRect target;          ///< part of the reference plane to fill, in reference pixels
+    PixelRect target;             ///< part of the reference plane to fill, in reference pixels
     cv::Vec3d gains = {1, 1, 1};  ///< factors in linear light, by colour, > 0
     /// Of frame and reference alike: light is brought to what the reference frame has at the same place.
     Vignetting vignetting = {};
@@ -32,6 +32,12 @@ struct WarpPlan {
 struct LinearFrame {
     cv::Mat3f pixels;              ///< target.height × target.width
     std::vector<RowSpan> covered;  ///< per row: where the frame has pixels; outside, its edge is repeated
+};
+
+/// The same of luminance alone, on a square-root scale (see picture/luma.h).
+struct LumaFrame {
+    cv::Mat1f pixels;
+    std::vector<RowSpan> covered;
 };
 
 /// Where the frame's pixels lie in each row of the target.
@@ -44,5 +50,11 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan);
 /// Source of the kernel: Duchon, "Lanczos Filtering in One and Two Dimensions", J. Appl. Meteor. 18, 1979.
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
                            const Job& job);
+
+/// The luminance of what warp_to_linear gives, for measures: a third of the work. Interpolated on its own
+/// square-root scale, so that it differs from the colours' luminance where these change within a pixel or
+/// two.
+/// @throws as warp_to_linear.   Thread-safe.
+LumaFrame warp_to_luma(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan, const Job& job);
 
 }  // namespace moorhaze

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/files/picture_file.h"
+#include "core/picture/luma.h"
 #include "core/work/for_rows.h"
 #include "tests/support/textured.h"
 
@@ -132,4 +134,24 @@ TEST_CASE("a matrix that cannot be turned round is refused", "[picture]") {
     CHECK_THROWS_AS(warp_to_linear(frame, srgb(), {cv::Matx33d::eye(), {0, 0, 0, 0}}, {}), BadParameter);
     CHECK_THROWS_AS(warp_to_linear(frame, srgb(), {cv::Matx33d::eye(), {0, 0, 10, 10}, {1, 0, 1}}, {}),
                     BadParameter);
+}
+
+TEST_CASE("luma alone lies where the colours lie, levelled like them", "[picture][warp]") {
+    const test::Texture texture(31, 60, 7, 60);
+    const Picture frame =
+        test::picture_from({200, 140}, [&](int x, int y) { return 0.2 + 0.6 * texture.at(x, y); });
+    WarpPlan plan;
+    plan.frame_to_reference = {1.02, 0.01, 3.3, -0.01, 1.02, -2.2, 1e-5, 0, 1};
+    plan.target = {-10, -5, 220, 150};
+    plan.gains = {1.1, 0.9, 1.2};
+    plan.vignetting = {0.1, 0.02};
+    const ToneCurve curve{ColourProfile{}};
+    const LinearFrame colours = warp_to_linear(frame, curve, plan, {});
+    const LumaFrame luma = warp_to_luma(frame, curve, plan, {});
+    CHECK(luma.covered == colours.covered);
+    const cv::Mat1f expected = perceptual_luma(colours.pixels, {});
+    // Grey on a square-root scale is interpolated alike, whatever the gains.
+    CHECK(cv::norm(luma.pixels, expected, cv::NORM_INF) < 1e-4);
+    const Picture deep = with_bits(frame, 8);
+    CHECK(cv::norm(warp_to_luma(deep, curve, plan, {}).pixels, expected, cv::NORM_INF) < 0.01);
 }
