@@ -96,6 +96,7 @@ int main(int argc, char** argv) {
     const QString quick = option("quick", "Show the quick merge of the range.");
     const QString keep = option("keep", "Keep what lies along a line.", "x,y,x,y");
     const QString in_order = option("order", "Put the frames in order.");
+    const QString look = option("look", "Show the result's floor, depth or source.", "name");
     const QString keys = option("keys", "Press keys of the menus, one after the other.", "C,T,...");
     const QString draw =
         option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
@@ -167,6 +168,14 @@ int main(int argc, char** argv) {
                 for (QAction* action : window.actions())
                     if (action->shortcut() == QKeySequence(key)) action->trigger();
             });
+    on(look, [&] {
+        using moorhaze::desktop::LookAt;
+        const QString name = parser.value(look);
+        window.result_look().set_look(name == "floor"    ? LookAt::below_floor
+                                      : name == "depth"  ? LookAt::depth
+                                      : name == "source" ? LookAt::source
+                                                         : LookAt::picture);
+    });
     on(zoom, [&] {
         auto& view = window.picture_view();
         if (parser.isSet(point)) {

@@ -106,6 +106,10 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
     connect(grain_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
     connect(look_choice_, &QComboBox::currentIndexChanged, this,
             [this](int index) { look_.set_look(LookAt(index)); });
+    connect(&look_, &ResultLook::changed, this, [this] {
+        const QSignalBlocker quiet(look_choice_);
+        look_choice_->setCurrentIndex(int(look_.look()));
+    });
     connect(floor_->slider(), &QSlider::sliderPressed, this, [this] { look_.set_floor_moving(true); });
     connect(floor_->slider(), &QSlider::sliderReleased, this, [this] { look_.set_floor_moving(false); });
     connect(partner_, &QComboBox::currentIndexChanged, this, &MergeTray::partner_changed);

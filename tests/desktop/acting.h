@@ -1,4 +1,5 @@
 #pragma once
+#include <QComboBox>
 #include <QImage>
 #include <QPushButton>
 #include <QTest>
@@ -21,6 +22,13 @@ inline void click(QPushButton* button) {
     REQUIRE(button->isVisible());
     REQUIRE(button->isEnabled());
     QTest::mouseClick(button, Qt::LeftButton);
+}
+
+/// Takes an entry of a list as a person does with the keyboard.
+inline void choose(QComboBox* choice, int index) {
+    choice->setFocus();
+    QTest::keyClick(choice, Qt::Key_Home);
+    for (int i = 0; i < index; ++i) QTest::keyClick(choice, Qt::Key_Down);
 }
 
 /// Mean difference of two pictures of one size, in steps of green.

@@ -15,6 +15,7 @@
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
+using test::choose;
 using test::click;
 using test::mean_difference;
 using test::named;
@@ -39,13 +40,6 @@ void write_drifting(const test::Scratch& scratch) {
         pictures[std::size_t(i)] = from_linear(light, ToneCurve({}), {});
     }
     test::write_series(scratch, pictures);
-}
-
-/// As a person does it with the keyboard: the list opens, an arrow goes down, Return takes it.
-void choose(QComboBox* choice, int index) {
-    choice->setFocus();
-    QTest::keyClick(choice, Qt::Key_Home);
-    for (int i = 0; i < index; ++i) QTest::keyClick(choice, Qt::Key_Down);
 }
 
 }  // namespace

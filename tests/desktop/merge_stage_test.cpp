@@ -17,6 +17,7 @@
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
+using test::choose;
 using test::click;
 using test::mean_difference;
 using test::named;
@@ -24,12 +25,6 @@ using test::settle;
 using test::wait_until;
 
 namespace {
-
-void choose(QComboBox* choice, int index) {
-    choice->setFocus();
-    QTest::keyClick(choice, Qt::Key_Home);
-    for (int i = 0; i < index; ++i) QTest::keyClick(choice, Qt::Key_Down);
-}
 
 void open_and_merge(MainWindow& main, const test::Scratch& scratch) {
     test::write_series(scratch, test::strip_series({360, 240}, 6));
