@@ -95,6 +95,7 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
 
     const cv::Mat1f trust = peaks.trust(job.quiet());
+    result.trust = trust;
     cv::Mat1f weight(size);
     const auto floor = float(settings.trust_floor);
     for_rows(size.height, job.quiet(), [&](int y) {

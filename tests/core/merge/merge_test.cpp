@@ -51,16 +51,19 @@ TEST_CASE("every method gets close to the true picture of a strip series", "[mer
 TEST_CASE("provenance and depth name the strip's frame", "[merge]") {
     const test::Scratch scratch;
     const Series series = test::write_series(scratch, test::strip_series(kSize, 7));
-    const MergeResult result = merged(series, "depth", all_of(series));
-    int near_truth = 0, source_near = 0, count = 0;
-    for (int y = 20; y < kSize.height - 20; y += 3)
-        for (int x = 20; x < kSize.width - 20; x += 3, ++count) {
-            const double strip = std::clamp(double(x) / kSize.width * 7 - 0.5, 0.0, 6.0) + 1;
-            near_truth += std::abs(result.depth(y, x) - strip) < 0.5;
-            source_near += std::abs(result.source(y, x) - strip) < 1.01;
-        }
-    CHECK(near_truth > 0.95 * count);
-    CHECK(source_near > 0.97 * count);
+    for (const char* method : {"depth", "woven"}) {
+        INFO(method);
+        const MergeResult result = merged(series, method, all_of(series));
+        int near_truth = 0, source_near = 0, count = 0;
+        for (int y = 20; y < kSize.height - 20; y += 3)
+            for (int x = 20; x < kSize.width - 20; x += 3, ++count) {
+                const double strip = std::clamp(double(x) / kSize.width * 7 - 0.5, 0.0, 6.0) + 1;
+                near_truth += std::abs(result.depth(y, x) - strip) < 0.5;
+                source_near += std::abs(result.source(y, x) - strip) < 1.01;
+            }
+        CHECK(near_truth > 0.95 * count);
+        CHECK(source_near > 0.97 * count);
+    }
 }
 
 TEST_CASE("a merge of some frames names them by their number in the series", "[merge]") {
@@ -147,10 +150,16 @@ TEST_CASE("below the trust floor the depth comes from around", "[merge]") {
     for (Picture& picture : pictures)
         cv::Mat(picture.pixels(cv::Rect(190, 60, 40, 60))).setTo(cv::Scalar::all(33000));
     const Series series = test::write_series(scratch, pictures);
-    const MergeResult result = merged(series, "depth", all_of(series));
-    for (int y = 75; y < 105; y += 5)
-        for (int x = 203; x < 217; x += 4)
-            CHECK(result.depth(y, x) == Approx(double(x) / kSize.width * 7 + 0.5).margin(1.0));
+    for (const char* method : {"depth", "woven"}) {
+        INFO(method);
+        const MergeResult result = merged(series, method, all_of(series));
+        for (int y = 75; y < 105; y += 5)
+            for (int x = 203; x < 217; x += 4) {
+                CHECK(result.depth(y, x) == Approx(double(x) / kSize.width * 7 + 0.5).margin(1.0));
+                CHECK(result.trust(y, x) < MergeSettings{}.trust_floor);
+            }
+        CHECK(result.trust(20, 210) > MergeSettings{}.trust_floor);
+    }
 }
 
 TEST_CASE("impossible settings are refused in words", "[merge]") {
