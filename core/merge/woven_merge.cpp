@@ -17,9 +17,12 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kLeastSide = 12;         // px of the coarsest size
-constexpr int kSmall = 3;              // halvings of the pictures in which movement is looked for
-constexpr float kSmallNoise = 0.002f;  // perceptual luma of those
+constexpr int kLeastSide = 12;  // px of the coarsest size
+/// Movement is looked for in pictures halved at least so often, and until they are so small: all frames' are
+/// held at once.
+constexpr int kLeastHalvings = 3;
+constexpr int kSmallPixels = 200'000;
+constexpr float kSmallNoise = 0.002f;                   // perceptual luma of those
 constexpr double kEnergySigma = FocusDepth::kGathered;  // px; larger breaks thin hairs, smaller adds noise
 constexpr double kNoiseShare = 0.16;                    // of a frame's places hold nothing but noise
 constexpr int kMeeting = 8;                             // px within which depths count as meeting
@@ -33,6 +36,7 @@ struct Measured {
     std::vector<cv::Mat1f> strongest;  ///< largest energy of each size over the frames
     std::vector<double> noise;         ///< of that energy
     std::vector<int> read;             ///< places of frames that could be read
+    int halvings = 0;                  ///< of the pictures in which movement was looked for
     DepthField field;
     MovedParts moved;
 };
@@ -64,7 +68,10 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
     Measured measured;
     FocusDepth depth(size, settings.detail_size_px);
     std::vector<cv::Mat1f> small_light, small_sharpness;
-    const int small = std::min(levels, kSmall);
+    measured.halvings = std::min(levels, kLeastHalvings);
+    while (measured.halvings < levels && (size.area() >> (2 * measured.halvings)) > kSmallPixels)
+        ++measured.halvings;
+    const int small = measured.halvings;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
         const auto frame = frames.load_luma(place, job);
@@ -118,7 +125,7 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
 /// The place in the small pictures of movement that holds (x, y) of a plane halved `level` times.
 cv::Point in_small(const Measured& measured, int x, int y, int level) {
     const cv::Size size = measured.moved.first.size();
-    const int by = kSmall - level;
+    const int by = measured.halvings - level;
     return {std::min(by >= 0 ? x >> by : x << -by, size.width - 1),
             std::min(by >= 0 ? y >> by : y << -by, size.height - 1)};
 }
