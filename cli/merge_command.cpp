@@ -21,11 +21,9 @@ struct Arguments {
 };
 
 nlohmann::json settings_json(const MergeSettings& settings) {
-    return {{"detail_size_px", settings.detail_size_px},
-            {"seam_width_px", settings.seam_width_px},
-            {"trust_floor", settings.trust_floor},
-            {"glare_guard", settings.glare_guard},
-            {"grain_guard", settings.grain_guard}};
+    return {{"detail_size_px", settings.detail_size_px}, {"seam_width_px", settings.seam_width_px},
+            {"trust_floor", settings.trust_floor},       {"backdrop_frame", settings.backdrop_frame},
+            {"glare_guard", settings.glare_guard},       {"grain_guard", settings.grain_guard}};
 }
 
 void run(const Arguments& arguments, const Common& common) {
@@ -157,6 +155,10 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
         ->add_option("--trust-floor", arguments->settings.trust_floor,
                      "Below it a place counts as never sharp, 0..1")
         ->capture_default_str();
+    command
+        ->add_option("--backdrop", arguments->settings.backdrop_frame,
+                     "Number of the frame that fills what is never sharp; without it the depth around does")
+        ->check(CLI::PositiveNumber);
     command->add_flag("!--no-glare-guard", arguments->settings.glare_guard,
                       "Pyramid and woven: don't hold them within the frames");
     command->add_flag("!--no-grain-guard", arguments->settings.grain_guard,

@@ -5,11 +5,17 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/merge/accumulated.h"
+#include "core/merge/focus_depth.h"
 #include "core/merge/sharpness.h"
 #include "core/picture/blur.h"
 #include "core/work/reused_memory.h"
 
 namespace moorhaze {
+namespace {
+
+constexpr int kBackdropReach = 16;  // px; what is never sharp over less is a smooth spot of the subject
+
+}  // namespace
 
 SharpnessPeaks::SharpnessPeaks(cv::Size size)
     : best_(size, 0.0f),
@@ -107,6 +113,12 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     });
     cv::Mat1f depth = fill_from_around(peaks.depth(job.quiet()), weight, job.quiet());
     cv::medianBlur(depth, depth, 5);
+    if (settings.backdrop_frame > 0) {
+        std::vector<int> numbers;
+        for (const int place : read) numbers.push_back(frames.index(place) + 1);
+        depth.setTo(place_of_backdrop(settings.backdrop_frame, numbers),
+                    backdrop_of(trust, settings.trust_floor, kBackdropReach));
+    }
 
     Accumulated sum(size);
     for (std::size_t k = 0; k < read.size(); ++k) {

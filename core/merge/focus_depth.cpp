@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
+#include <string>
 
 #include "core/merge/accumulated.h"
 #include "core/merge/band_energy.h"
@@ -65,6 +66,21 @@ void lower_to_cones(cv::Mat1f& values, float slope) {
 }
 
 }  // namespace
+
+cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px) {
+    cv::Mat1b below = trust < trust_floor;
+    const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach_px + 1, 2 * reach_px + 1});
+    cv::morphologyEx(below, below, cv::MORPH_OPEN, window);
+    return below;
+}
+
+int place_of_backdrop(int backdrop_frame, const std::vector<int>& numbers) {
+    const auto found = std::find(numbers.begin(), numbers.end(), backdrop_frame);
+    if (found == numbers.end())
+        throw BadParameter("the backdrop shall come from frame " + std::to_string(backdrop_frame) +
+                           ", which is not among the frames merged: choose another, or widen the range");
+    return int(found - numbers.begin());
+}
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
     : half_((size.width + 1) / 2, (size.height + 1) / 2), sigma_(detail_size_px * 0.625) {

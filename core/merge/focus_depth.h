@@ -14,6 +14,16 @@ struct DepthField {
     double blur_px = 1;           ///< how much wider blur gets from frame to frame, px of full size
 };
 
+/// Where the backdrop lies: places below the trust floor that hang together over more than `reach_px`, so
+/// that small smooth spots of the subject are none.
+/// @param trust  0..1.   @return 255 in the backdrop, 0 elsewhere.
+cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
+
+/// The place of a frame among those merged.
+/// @param numbers  of the frames merged, from 1.
+/// @throws BadParameter when it is not among them.
+int place_of_backdrop(int backdrop_frame, const std::vector<int>& numbers);
+
 /// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
 /// curves at five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a
 /// pixel. Source of the measure by bands: Burt & Adelson, IEEE Trans. Comm. 31(4), 1983; of depth by the

@@ -38,6 +38,8 @@ void check(const MergeSettings& settings) {
     if (!within(settings.detail_size_px, 1, 40))
         throw BadParameter("the detail size lies between 1 and 40 px");
     if (!within(settings.seam_width_px, 0, 40)) throw BadParameter("the seam width lies between 0 and 40 px");
+    if (settings.backdrop_frame < 0)
+        throw BadParameter("the backdrop's frame is a number from 1, or 0 for none");
     if (!within(settings.trust_floor, 0, 1)) throw BadParameter("the trust floor lies between 0 and 1");
 }
 

@@ -12,6 +12,9 @@ struct MergeSettings {
     double seam_width_px = 2;   ///< softness of the seams between frames; 0..40
     double trust_floor =
         0.30;  ///< 0..1: places whose sharpness curve stands out less get the depth around them
+    /// Number from 1 of the frame that fills what is never sharp; 0: the frames of the depth around. Woven
+    /// and depth map.
+    int backdrop_frame = 0;
     bool glare_guard = true;  ///< never outside what the frames hold at that place and next to it
     bool grain_guard = true;  ///< woven: detail that does not stand out of the noise is averaged, not chosen
     bool operator==(const MergeSettings&) const = default;

@@ -28,6 +28,7 @@ constexpr double kNoiseShare = 0.16;                    // of a frame's places h
 constexpr int kMeeting = 8;                             // px within which depths count as meeting
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
+constexpr int kBackdropReach = 16;  // px; what is never sharp over less is a smooth spot of the subject
 /// How much of the strength that mixing with softer neighbours costs is given back.
 constexpr float kGiveBack = 0.7f;
 
@@ -118,6 +119,15 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
         if (k > 1) measured.noise[k] = std::min(measured.noise[k], measured.noise[1]);
     }
     measured.field = depth.finish(settings.trust_floor, kMeeting, job);
+    if (settings.backdrop_frame > 0) {
+        std::vector<int> numbers;
+        for (const int place : measured.read) numbers.push_back(frames.index(place) + 1);
+        const auto place = float(place_of_backdrop(settings.backdrop_frame, numbers));
+        const cv::Mat1b backdrop =
+            backdrop_of(measured.field.trust, settings.trust_floor, std::max(1, kBackdropReach / 2));
+        for (cv::Mat1f* plane : {&measured.field.depth, &measured.field.nearest, &measured.field.farthest})
+            plane->setTo(place, backdrop);
+    }
     measured.moved = find_moved_parts(small_light, small_sharpness, kSmallNoise, job.quiet());
     return measured;
 }

@@ -22,6 +22,8 @@ QString settings_in_words(const std::string& method, const MergeSettings& settin
     if (woven || depth)
         words << QStringLiteral("seam %1 px").arg(settings.seam_width_px)
               << QStringLiteral("floor %1").arg(settings.trust_floor);
+    if ((woven || depth) && settings.backdrop_frame > 0)
+        words << QStringLiteral("backdrop frame %1").arg(settings.backdrop_frame);
     if ((woven || pyramid) && !settings.glare_guard) words << QStringLiteral("no glare guard");
     if (woven && !settings.grain_guard) words << QStringLiteral("no grain guard");
     return words.join(QStringLiteral(" · "));

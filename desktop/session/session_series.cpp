@@ -117,6 +117,7 @@ void Session::replace_series(Series series, QStringList problems) {
     merged_from_.clear();
     shown_result_ = 0;
     chosen_reference_ = -1;
+    merge_settings_.backdrop_frame = 0;  // of the frames that were
     current_frame_ = series_.count() / 2;
     emit series_changed();
     emit quick_merge_changed();
@@ -302,6 +303,8 @@ void Session::apply_order(const std::vector<int>& order) {
     order_ = {};
     current_frame_ = new_place(current_frame_);
     chosen_reference_ = new_place(chosen_reference_);
+    if (merge_settings_.backdrop_frame > 0)
+        merge_settings_.backdrop_frame = new_place(merge_settings_.backdrop_frame - 1) + 1;
     for (MatchingPoints& points : placing_.points)
         points.one = new_place(points.one), points.other = new_place(points.other);
     if (quick_) quick_ = std::make_shared<const QuickMerge>(quick_->reordered(order));

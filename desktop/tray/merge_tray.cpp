@@ -49,6 +49,14 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
          2,
          false},
         this);
+    backdrop_ = new QComboBox(this);
+    backdrop_->setObjectName(QStringLiteral("backdrop"));
+    backdrop_->setAccessibleName(tr("Backdrop"));
+    backdrop_->setToolTip(
+        tr("What fills places below the trust floor. A single frame, often the farthest, where "
+           "the backdrop shall be smooth"));
+    backdrop_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    backdrop_->setMinimumContentsLength(16);
     glare_ = new QCheckBox(tr("Glare guard"), this);
     glare_->setToolTip(
         tr("Holds the merge within the lightest and darkest that the frames have at each place: no glow "
@@ -60,7 +68,7 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
            "not chosen: smooth places stay as calm as in one frame. Off: faint texture is kept"));
     for (QWidget* widget :
          {static_cast<QWidget*>(detail_), static_cast<QWidget*>(seam_), static_cast<QWidget*>(floor_),
-          static_cast<QWidget*>(glare_), static_cast<QWidget*>(grain_)})
+          static_cast<QWidget*>(backdrop_), static_cast<QWidget*>(glare_), static_cast<QWidget*>(grain_)})
         body()->addWidget(widget);
     merge_ = add_button(tr("Merge"), tr("Ctrl+Return"),
                         tr("Merges with these settings, in the background; the results so far stay"));
@@ -102,6 +110,12 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
             [this] { session_.set_method(method_->currentData().toString().toStdString()); });
     for (ValueRow* row : {detail_, seam_, floor_})
         connect(row, &ValueRow::value_changed, this, &MergeTray::settings_edited);
+    connect(backdrop_, &QComboBox::activated, this, [this](int index) {
+        MergeSettings settings = session_.merge_settings();
+        settings.backdrop_frame = backdrop_->itemData(index).toInt();
+        session_.set_merge_settings(settings);
+    });
+    connect(&session_, &Session::current_frame_changed, this, &MergeTray::show_settings);
     connect(glare_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
     connect(grain_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
     connect(look_choice_, &QComboBox::currentIndexChanged, this,
@@ -153,9 +167,18 @@ void MergeTray::show_settings() {
     grain_->setChecked(settings.grain_guard);
     // A setting that the method does not use is not shown.
     detail_->setVisible(session_.method() != "pyramid");
+    backdrop_->clear();
+    backdrop_->addItem(tr("Backdrop: depth around"), 0);
+    if (settings.backdrop_frame > 0)
+        backdrop_->addItem(tr("Backdrop: frame %1").arg(settings.backdrop_frame), settings.backdrop_frame);
+    if (const int shown = session_.current_frame() + 1;
+        session_.has_series() && shown != settings.backdrop_frame)
+        backdrop_->addItem(tr("Backdrop: frame %1, shown now").arg(shown), shown);
+    backdrop_->setCurrentIndex(settings.backdrop_frame > 0 ? 1 : 0);
     const bool woven = session_.method() == "woven", depth = session_.method() == "depth";
     seam_->setVisible(woven || depth);
     floor_->setVisible(woven || depth);
+    backdrop_->setVisible(woven || depth);
     glare_->setVisible(woven || session_.method() == "pyramid");
     grain_->setVisible(woven);
 }

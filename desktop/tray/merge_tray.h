@@ -32,7 +32,7 @@ class MergeTray : public Tray {
     void rename();
     Session& session_;
     ResultLook& look_;
-    QComboBox *method_, *look_choice_, *partner_;
+    QComboBox *method_, *backdrop_, *look_choice_, *partner_;
     QLabel *about_, *no_results_;
     ValueRow *detail_, *seam_, *floor_;
     QCheckBox *glare_, *grain_;

@@ -77,6 +77,15 @@ TEST_CASE("the woven merge is what Ctrl+Return makes; depth and provenance are s
     choose(look, 0);
     settle(main);
     CHECK(mean_difference(view.grab().toImage(), plain) < 0.1);
+
+    // The backdrop from the frame shown: the choice names it, and so does the result.
+    session.set_current_frame(5);
+    choose(named<QComboBox>(main, "backdrop"), 1);
+    CHECK(session.merge_settings().backdrop_frame == 6);
+    click(named<QPushButton>(main, "merge"));
+    wait_until([&] { return session.results().size() == 2; });
+    CHECK(session.result()->settings_text.contains("backdrop frame 6"));
+    settle(main);
 }
 
 TEST_CASE("the trust floor is seen over the picture while it is moved", "[desktop][merge]") {

@@ -162,6 +162,30 @@ TEST_CASE("below the trust floor the depth comes from around", "[merge]") {
     }
 }
 
+TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject does not", "[merge]") {
+    const test::Scratch scratch;
+    auto pictures = test::strip_series(kSize, 7);
+    // What is never sharp at the right has another grey in each frame.
+    for (std::size_t i = 0; i < pictures.size(); ++i)
+        cv::Mat(pictures[i].pixels(cv::Rect(250, 0, kSize.width - 250, kSize.height)))
+            .setTo(cv::Scalar::all(20000 + 4000.0 * double(i)));
+    const Series series = test::write_series(scratch, pictures);
+    const SeriesGeometry geometry = unmoved(series, 0);
+    for (const char* method : {"depth", "woven"}) {
+        INFO(method);
+        MergeSettings settings;
+        settings.backdrop_frame = 3;
+        AlignedFrames frames(series, geometry, all_of(series), {{}, series.size()});
+        const MergeResult result = merge_method(method).merge(frames, settings, {});
+        const auto middle = result.picture.pixels.at<cv::Vec3w>(kSize.height / 2, 345);
+        CHECK(middle[1] == Approx(28000).margin(300));
+        CHECK(std::abs(result.depth(kSize.height / 2, 60) - (60.0 / kSize.width * 7 + 0.5)) < 1);
+        settings.backdrop_frame = 9;
+        AlignedFrames again(series, geometry, all_of(series), {{}, series.size()});
+        CHECK_THROWS_WITH(merge_method(method).merge(again, settings, {}), Catch::Contains("frame 9"));
+    }
+}
+
 TEST_CASE("impossible settings are refused in words", "[merge]") {
     MergeSettings settings;
     settings.detail_size_px = 0;
