@@ -87,7 +87,7 @@ TEST_CASE("align and merge gives a result that goes out of date when its input c
     wait_until([&] { return session.results().size() == 2; });
     CHECK(session.result()->title.startsWith("Depth map"));
     session.show_result(session.results()[0].id);
-    CHECK(session.result()->merge->method == "pyramid");
+    CHECK(session.result()->merge->method == "woven");
     session.drop_result(session.results()[0].id);
     CHECK(session.results().size() == 1);
 }
