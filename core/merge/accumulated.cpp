@@ -1,6 +1,7 @@
 #include "core/merge/accumulated.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/merge/sharpness.h"
 #include "core/picture/pyramid.h"
@@ -45,6 +46,24 @@ Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, cons
     Picture picture = from_linear(linear, frames.curve(), frames.profile());
     if (cv::countNonZero(covered) < int(covered.total())) covered.convertTo(picture.alpha, CV_16U, 257);
     return picture;
+}
+
+float series_number(float place, const AlignedFrames& frames, const std::vector<int>& read) {
+    const float held = std::clamp(place, 0.0f, float(read.size() - 1));
+    const auto below = std::min(std::size_t(held), read.size() - 1),
+               above = std::min(below + 1, read.size() - 1);
+    return std::lerp(float(frames.index(read[below])), float(frames.index(read[above])),
+                     held - float(below)) +
+           1;
+}
+
+cv::Mat1b coverage_of(const LinearFrame& frame) {
+    cv::Mat1b covered(frame.pixels.size(), uchar(0));
+    for (int y = 0; y < covered.rows; ++y) {
+        const RowSpan span = frame.covered[std::size_t(y)];
+        std::fill(covered[y] + span.begin, covered[y] + span.end, uchar(255));
+    }
+    return covered;
 }
 
 cv::Mat1f fill_from_around(const cv::Mat1f& value, const cv::Mat1f& weight, const Job& job) {

@@ -22,6 +22,13 @@ class Accumulated {
 /// 16-bit picture of linear light, with alpha 0 where `covered` is 0; without alpha when all is covered.
 Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, const AlignedFrames& frames);
 
+/// The number in the series, from 1 and not whole, of a place among the frames that were read.
+/// @param read  their places in `frames`; at least one.
+float series_number(float place, const AlignedFrames& frames, const std::vector<int>& read);
+
+/// 255 where the frame has pixels, 0 elsewhere.
+cv::Mat1b coverage_of(const LinearFrame& frame);
+
 /// Carries values over places of little weight: each gets what its surroundings, as far out as needed, say.
 /// Pull-push over a pyramid. Source: Gortler, Grzeszczuk, Szeliski, Cohen, "The Lumigraph", SIGGRAPH 1996,
 /// sec. 3.4.

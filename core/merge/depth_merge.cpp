@@ -11,12 +11,6 @@
 #include "core/work/reused_memory.h"
 
 namespace moorhaze {
-namespace {
-
-constexpr int kBackdropReach = 16;  // px; what is never sharp over less is a smooth spot of the subject
-
-}  // namespace
-
 SharpnessPeaks::SharpnessPeaks(cv::Size size)
     : best_(size, 0.0f),
       left_(size, 0.0f),
@@ -113,12 +107,9 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     });
     cv::Mat1f depth = fill_from_around(peaks.depth(job.quiet()), weight, job.quiet());
     cv::medianBlur(depth, depth, 5);
-    if (settings.backdrop_frame > 0) {
-        std::vector<int> numbers;
-        for (const int place : read) numbers.push_back(frames.index(place) + 1);
-        depth.setTo(place_of_backdrop(settings.backdrop_frame, numbers),
+    if (settings.backdrop_frame > 0)
+        depth.setTo(place_of_backdrop(settings, frames, read),
                     backdrop_of(trust, settings.trust_floor, kBackdropReach));
-    }
 
     Accumulated sum(size);
     for (std::size_t k = 0; k < read.size(); ++k) {
@@ -145,14 +136,10 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.depth.create(size);
     for_rows(size.height, job.quiet(), [&](int y) {
         for (int x = 0; x < size.width; ++x) {
-            const float place = std::clamp(depth(y, x), 0.0f, float(read.size() - 1));
-            const auto below = std::min(std::size_t(place), read.size() - 1),
-                       above = std::min(below + 1, read.size() - 1);
-            const int low = frames.index(read[below]), high = frames.index(read[above]);
-            result.depth(y, x) = std::lerp(float(low), float(high), place - float(below)) + 1;
             const bool covered = result.picture.alpha.empty() || result.picture.alpha.at<ushort>(y, x) > 0;
+            result.depth(y, x) = series_number(depth(y, x), frames, read);
             result.source(y, x) =
-                covered ? ushort((place - float(below) < 0.5f ? low : high) + 1) : ushort(0);
+                covered ? ushort(series_number(std::round(depth(y, x)), frames, read)) : ushort(0);
         }
     });
     job.checkpoint(1);

@@ -74,12 +74,15 @@ cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px) 
     return below;
 }
 
-int place_of_backdrop(int backdrop_frame, const std::vector<int>& numbers) {
-    const auto found = std::find(numbers.begin(), numbers.end(), backdrop_frame);
-    if (found == numbers.end())
-        throw BadParameter("the backdrop shall come from frame " + std::to_string(backdrop_frame) +
+int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames,
+                      const std::vector<int>& read) {
+    const auto found = std::find_if(read.begin(), read.end(), [&](int place) {
+        return frames.index(place) + 1 == settings.backdrop_frame;
+    });
+    if (found == read.end())
+        throw BadParameter("the backdrop shall come from frame " + std::to_string(settings.backdrop_frame) +
                            ", which is not among the frames merged: choose another, or widen the range");
-    return int(found - numbers.begin());
+    return int(found - read.begin());
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)

@@ -19,10 +19,12 @@ struct DepthField {
 /// @param trust  0..1.   @return 255 in the backdrop, 0 elsewhere.
 cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
 
-/// The place of a frame among those merged.
-/// @param numbers  of the frames merged, from 1.
+inline constexpr int kBackdropReach = 16;  ///< px of full size
+
+/// The place among the frames read of the one that the settings choose for the backdrop.
 /// @throws BadParameter when it is not among them.
-int place_of_backdrop(int backdrop_frame, const std::vector<int>& numbers);
+int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames,
+                      const std::vector<int>& read);
 
 /// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
 /// curves at five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a

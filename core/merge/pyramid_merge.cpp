@@ -7,6 +7,7 @@
 #include "core/merge/light_bounds.h"
 #include "core/merge/sharpness.h"
 #include "core/picture/blur.h"
+#include "core/picture/luma.h"
 #include "core/picture/pyramid.h"
 #include "core/work/reused_memory.h"
 
@@ -26,7 +27,7 @@ struct Level {
 };
 
 float luminance(const cv::Vec3f& light) {
-    return 0.2126f * light[0] + 0.7152f * light[1] + 0.0722f * light[2];
+    return kLuminance[0] * light[0] + kLuminance[1] * light[1] + kLuminance[2] * light[2];
 }
 
 /// Squared contrast of the detail against the light it stands on.
@@ -52,15 +53,6 @@ void take_where_stronger(Level& level, const cv::Mat3f& detail, const cv::Mat1f&
                 level.source(y, x) = ushort(number);
             }
     });
-}
-
-cv::Mat1b coverage_of(const LinearFrame& frame) {
-    cv::Mat1b covered(frame.pixels.size(), uchar(0));
-    for (int y = 0; y < covered.rows; ++y) {
-        const RowSpan span = frame.covered[std::size_t(y)];
-        std::fill(covered[y] + span.begin, covered[y] + span.end, uchar(255));
-    }
-    return covered;
 }
 
 /// Half the size: covered where the place itself is.

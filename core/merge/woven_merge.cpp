@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <opencv2/imgproc.hpp>
 
 #include "core/merge/accumulated.h"
 #include "core/merge/band_energy.h"
@@ -28,7 +29,6 @@ constexpr double kNoiseShare = 0.16;                    // of a frame's places h
 constexpr int kMeeting = 8;                             // px within which depths count as meeting
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
-constexpr int kBackdropReach = 16;  // px; what is never sharp over less is a smooth spot of the subject
 /// How much of the strength that mixing with softer neighbours costs is given back.
 constexpr float kGiveBack = 0.7f;
 
@@ -120,11 +120,9 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
     }
     measured.field = depth.finish(settings.trust_floor, kMeeting, job);
     if (settings.backdrop_frame > 0) {
-        std::vector<int> numbers;
-        for (const int place : measured.read) numbers.push_back(frames.index(place) + 1);
-        const auto place = float(place_of_backdrop(settings.backdrop_frame, numbers));
+        const auto place = float(place_of_backdrop(settings, frames, measured.read));
         const cv::Mat1b backdrop =
-            backdrop_of(measured.field.trust, settings.trust_floor, std::max(1, kBackdropReach / 2));
+            backdrop_of(measured.field.trust, settings.trust_floor, kBackdropReach / 2);  // at half size
         for (cv::Mat1f* plane : {&measured.field.depth, &measured.field.nearest, &measured.field.farthest})
             plane->setTo(place, backdrop);
     }
@@ -144,7 +142,6 @@ cv::Point in_small(const Measured& measured, int x, int y, int level) {
 /// moved.
 void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job) {
     DepthField& field = measured.field;
-    const int count = int(measured.read.size());
     if (measured.moved.any())
         for_rows(field.depth.rows, job, [&](int y) {
             for (int x = 0; x < field.depth.cols; ++x) {
@@ -159,19 +156,12 @@ void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job
         const cv::Size size = woven[k].weight.size();
         if (k > 1) {
             // A coarse place holds what all of its finer ones do.
-            cv::Mat1f near(size), far(size);
-            for_rows(size.height, job, [&](int y) {
-                for (int x = 0; x < size.width; ++x) {
-                    float low = float(count), high = 0;
-                    for (int v = std::max(0, 2 * y - 1); v <= std::min(nearest.rows - 1, 2 * y + 1); ++v)
-                        for (int u = std::max(0, 2 * x - 1); u <= std::min(nearest.cols - 1, 2 * x + 1);
-                             ++u) {
-                            low = std::min(low, nearest(v, u));
-                            high = std::max(high, farthest(v, u));
-                        }
-                    near(y, x) = low, far(y, x) = high;
-                }
-            });
+            cv::Mat1f low, high, near(size), far(size);
+            cv::erode(nearest, low, cv::Mat());  // 3×3
+            cv::dilate(farthest, high, cv::Mat());
+            for (int y = 0; y < size.height; ++y)
+                for (int x = 0; x < size.width; ++x)
+                    near(y, x) = low(2 * y, 2 * x), far(y, x) = high(2 * y, 2 * x);
             nearest = near, farthest = far;
         }
         woven[k].nearest = nearest, woven[k].farthest = farthest;  // the finest two share those at half size
@@ -285,11 +275,7 @@ class Loom {
             all_covered_ = true;
             return;
         }
-        for (int y = 0; y < any_cover_.rows; ++y) {
-            const RowSpan span = frame.covered[std::size_t(y)];
-            if (span.begin < span.end)
-                std::fill(any_cover_[y] + span.begin, any_cover_[y] + span.end, uchar(255));
-        }
+        if (!all_covered_) any_cover_ |= coverage_of(frame);
     }
 
     /// Adds a frame's detail of one size; gives its weights for the coarsest one.
@@ -404,12 +390,7 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
     cv::Mat1f depth(size), trust(size);
     for_rows(size.height, job.quiet(), [&](int y) {
         for (int x = 0; x < size.width; ++x) {
-            const float place =
-                std::clamp(measured.field.depth(y / 2, x / 2), 0.0f, float(measured.read.size() - 1));
-            const auto below = std::min(std::size_t(place), measured.read.size() - 1),
-                       above = std::min(below + 1, measured.read.size() - 1);
-            const int low = frames.index(measured.read[below]), high = frames.index(measured.read[above]);
-            depth(y, x) = std::lerp(float(low), float(high), place - float(below)) + 1;
+            depth(y, x) = series_number(measured.field.depth(y / 2, x / 2), frames, measured.read);
             trust(y, x) = measured.field.trust(y / 2, x / 2);
         }
     });

@@ -9,7 +9,8 @@ namespace moorhaze {
 /// frames of that range: where one depth is all there is these are the frames next to it, as in a depth-map
 /// merge; where several lie over each other the strongest detail of them, as in a pyramid merge; where
 /// nothing is sharp the frames of the depth around count alike.
-/// Two passes. @throws BadParameter, FileError when no frame can be read, Cancelled.
+/// Two passes. Peak memory at W×H: about 75 bytes a pixel, whatever the number of frames but for small
+/// pictures of all. @throws BadParameter, FileError when no frame can be read, Cancelled.
 /// Sources: Burt & Adelson, "A Multiresolution Spline With Application to Image Mosaics", ACM Trans. Graphics
 /// 2(4), 1983 (weights by detail size); Burt & Kolczynski, ICCV 1993 (choice by local energy).
 MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);

@@ -8,7 +8,7 @@
 namespace moorhaze {
 namespace {
 
-constexpr float kRed = 0.2126f, kGreen = 0.7152f, kBlue = 0.0722f;  // ITU-R BT.709-6, item 3.2
+constexpr float kRed = kLuminance[0], kGreen = kLuminance[1], kBlue = kLuminance[2];
 
 MOORHAZE_CLONES void luma_row(const float* linear, float* luma, int pixels) {
     for (int i = 0; i < pixels; ++i)

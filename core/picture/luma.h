@@ -4,6 +4,8 @@
 
 namespace moorhaze {
 
+inline constexpr float kLuminance[] = {0.2126f, 0.7152f, 0.0722f};  ///< ITU-R BT.709-6, item 3.2
+
 /// Luminance on a square-root scale, 0..1 for 0..1: even steps look about even, and noise of light is about
 /// even. The weights are those of ITU-R BT.709 whatever the primaries: it serves measures, not colours.
 /// @param linear  H×W linear light.   @return H×W.   Thread-safe.

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/picture/luma.h"
 #include "core/work/clones.h"
 #include "core/work/for_rows.h"
 
@@ -14,7 +15,6 @@ namespace {
 constexpr int kTaps = 6;
 constexpr int kPhaseBits = 10,
               kPhases = 1 << kPhaseBits;  // position error below 1/2048 px, far under the registration's own
-constexpr float kLuminance[] = {0.2126f, 0.7152f, 0.0722f};  // ITU-R BT.709-6, item 3.2
 constexpr int kTileWidth = 192, kTileHeight = 48;
 
 /// Two pixels of four floats.

@@ -116,6 +116,10 @@ Session::Session(QObject* parent)
     : QObject(parent),
       cache_(std::make_shared<FrameCache>(kFrameCacheBytes)),
       method_(merge_methods()[0].name) {
+    // Before anybody else who hears of it asks for the area.
+    for (auto signal : {&Session::series_changed, &Session::order_changed, &Session::selection_changed,
+                        &Session::settings_changed, &Session::geometry_changed})
+        connect(this, signal, this, [this] { kept_area_.reset(); });
     connect(&jobs_, &JobRunner::failed, this, [this](const QString& title, const QString& why) {
         tell(QStringLiteral("%1: %2").arg(title, why), true);
     });
@@ -273,7 +277,10 @@ void Session::set_kept(KeptArea kept) {
 }
 
 PixelRect Session::kept_area() const {
-    return geometry_ ? moorhaze::kept_area(*geometry_, series_.chosen(), series_.size(), kept_) : PixelRect();
+    if (!kept_area_)
+        kept_area_ = geometry_ ? moorhaze::kept_area(*geometry_, series_.chosen(), series_.size(), kept_)
+                               : PixelRect();
+    return *kept_area_;
 }
 
 void Session::align() {

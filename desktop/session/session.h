@@ -234,6 +234,7 @@ class Session : public QObject {
     std::optional<Registration> registration_;  ///< what was measured; kept while the frames stay
     PlaceSettings placing_;
     KeptArea kept_ = KeptArea::common;
+    mutable std::optional<PixelRect> kept_area_;  ///< found when it is asked for, until something changes
     std::optional<SeriesGeometry> geometry_;
     Aligned aligned_as_;
     std::vector<Result> results_;

@@ -76,13 +76,18 @@ double disc(double x, double y, double at_x, double at_y, double radius) {
     return std::clamp(radius + 0.5 - std::hypot(x - at_x, y - at_y), 0.0, 1.0);
 }
 
+Layers disc_before_backdrop() {
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    return layers;
+}
+
 }  // namespace
 
 TEST_CASE("woven: two layers come out sharp, their depth and source are those of their frames",
           "[merge][woven]") {
     const test::Scratch scratch;
-    Layers layers;
-    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
     const MergeResult result = merged(series, "woven");
     const cv::Mat1f truth = test::luma_of(layers.picture(0, true)), luma = test::luma_of(result.picture);
@@ -105,8 +110,7 @@ TEST_CASE("woven: two layers come out sharp, their depth and source are those of
 
 TEST_CASE("woven: the same pixels for any number of threads", "[merge][woven]") {
     const test::Scratch scratch;
-    Layers layers;
-    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
     cv::Mat one, many;
     {
@@ -172,8 +176,7 @@ TEST_CASE("woven: grain in flat areas is no stronger than in one frame", "[merge
 TEST_CASE("woven: places that only some frames cover come from those, the rest stays transparent",
           "[merge][woven]") {
     const test::Scratch scratch;
-    Layers layers;
-    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
     SeriesGeometry geometry = unmoved(series, 0);
     for (int k = 6; k < kFrames; ++k) geometry.frames[std::size_t(k)].matrix(0, 2) = 40;  // to the right
@@ -193,8 +196,7 @@ TEST_CASE("woven: places that only some frames cover come from those, the rest s
 TEST_CASE("woven: one frame and two frames are merged too; a broken one is told and passed over",
           "[merge][woven]") {
     const test::Scratch scratch;
-    Layers layers;
-    layers.shape = [](int, double x, double y) { return disc(x, y, 160, 120, 60); };
+    const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
     const cv::Mat1f own = test::luma_of(layers.picture(3, false));
     CHECK(test::psnr_db(test::luma_of(merged(series, "woven", {}, {3}).picture), own) > 50);

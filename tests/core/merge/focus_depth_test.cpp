@@ -1,0 +1,91 @@
+#include "core/merge/focus_depth.h"
+
+#include <catch2/catch.hpp>
+#include <opencv2/imgproc.hpp>
+
+#include "core/merge/band_energy.h"
+#include "core/picture/pyramid.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+
+namespace {
+
+constexpr int kFrames = 12;
+const cv::Size kSize(240, 160);
+
+/// The energies of a frame of which `light` is the perceptual luma.
+std::vector<cv::Mat1f> energies_of(cv::Mat1f light) {
+    std::vector<cv::Mat1f> energies;
+    for (int level = 0; level < pyramid_levels(kSize, 12); ++level) {
+        const cv::Mat1f coarse = pyramid_down(light, {});
+        energies.push_back(band_energy(light, coarse, FocusDepth::kGathered, {}));
+        light = coarse;
+    }
+    return energies;
+}
+
+/// A texture at a depth of `at` frames, blurred by `per_frame` px for each frame it is off, with grain; a
+/// smooth part at the right, where nothing is ever sharp.
+DepthField field_of(double at, double per_frame) {
+    const test::Texture texture(17, 80, 4, 40);
+    cv::Mat1f sharp(kSize);
+    for (int y = 0; y < kSize.height; ++y)
+        for (int x = 0; x < kSize.width; ++x) sharp(y, x) = x < 170 ? float(texture.at(x, y)) : 0.5f;
+    FocusDepth depth(kSize, 4);
+    cv::RNG random(3);
+    for (int k = 0; k < kFrames; ++k) {
+        cv::Mat1f frame, grain(kSize);
+        cv::GaussianBlur(sharp, frame, {0, 0}, std::max(0.05, per_frame * std::abs(k - at)));
+        frame(cv::Rect(170, 0, 70, 160)) = 0.5f;
+        random.fill(grain, cv::RNG::NORMAL, 0, 0.003);
+        depth.add(energies_of(frame + grain), {});
+    }
+    CHECK(depth.count() == kFrames);
+    return depth.finish(0.3, 8, {});
+}
+
+}  // namespace
+
+TEST_CASE("a texture's depth is found between the frames, and is trusted", "[merge][depth]") {
+    for (const double at : {4.0, 5.3, 6.5, 7.8}) {
+        const DepthField field = field_of(at, 0.8);
+        CHECK(field.depth.size() == cv::Size(120, 80));
+        double off = 0, least_trust = 1;
+        for (int y = 10; y < 70; y += 3)
+            for (int x = 10; x < 70; x += 3) {
+                off = std::max(off, std::abs(double(field.depth(y, x)) - at));
+                least_trust = std::min(least_trust, double(field.trust(y, x)));
+            }
+        CHECK(off < 0.35);
+        CHECK(least_trust > 0.3);
+        CHECK(field.nearest(40, 40) == Approx(at).margin(0.4));
+        CHECK(field.farthest(40, 40) == Approx(at).margin(0.4));
+    }
+}
+
+TEST_CASE("where nothing is ever sharp there is no trust, and the depth is that of what stands beside",
+          "[merge][depth]") {
+    const DepthField field = field_of(5, 0.8);
+    for (int y = 10; y < 70; y += 6)
+        for (int x = 100; x < 116; x += 4) CHECK(field.trust(y, x) < 0.3f);
+    CHECK(field.depth(40, 92) == Approx(5).margin(1));
+    // The smooth part is the backdrop; the textured one is not.
+    const cv::Mat1b backdrop = backdrop_of(field.trust, 0.3, kBackdropReach / 2);
+    CHECK(cv::countNonZero(backdrop(cv::Rect(100, 10, 16, 60))) == 16 * 60);
+    CHECK(cv::countNonZero(backdrop(cv::Rect(5, 5, 70, 70))) == 0);
+}
+
+TEST_CASE("how fast blur grows is told from how sharpness falls off its peak", "[merge][depth]") {
+    const double slow = field_of(6, 0.5).blur_px, quick = field_of(6, 1.0).blur_px;
+    CHECK(quick / slow == Approx(2).margin(0.6));
+}
+
+TEST_CASE("small untrusted spots are no backdrop", "[merge][depth]") {
+    cv::Mat1f trust(80, 120, 0.8f);
+    trust(cv::Rect(20, 20, 8, 8)) = 0;
+    trust(cv::Rect(60, 0, 60, 80)) = 0;
+    const cv::Mat1b backdrop = backdrop_of(trust, 0.3, 8);
+    CHECK(backdrop(24, 24) == 0);
+    CHECK(backdrop(40, 90) == 255);
+}
