@@ -29,7 +29,9 @@ nlohmann::json settings_json(const MergeSettings& settings) {
 void run(const Arguments& arguments, const Common& common) {
     const MergeMethod& method = merge_method(arguments.method);
     check(arguments.settings);
-    if (!arguments.area.empty()) kept_area_named(arguments.area);
+    const KeptArea kept = !arguments.area.empty() ? kept_area_named(arguments.area)
+                          : arguments.no_crop     ? KeptArea::reference
+                                                  : KeptArea::common;
     const FileFormat format = format_of_name(arguments.out);
     if (!arguments.overwrite && std::filesystem::exists(arguments.out))
         throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
@@ -80,9 +82,6 @@ void run(const Arguments& arguments, const Common& common) {
     const std::vector<int> chosen = series.chosen();
     if (chosen.empty())
         throw Error("no frame is left to merge: add --keep-flagged, or choose another --range.");
-    const KeptArea kept = !arguments.area.empty() ? kept_area_named(arguments.area)
-                          : arguments.no_crop     ? KeptArea::reference
-                                                  : KeptArea::common;
     const PixelRect area = kept_area(geometry, chosen, series.size(), kept);
     if (area.empty())
         throw Error("the frames have no area in common: leave the outliers out, or add --no-crop.");

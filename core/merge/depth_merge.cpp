@@ -72,6 +72,7 @@ cv::Mat1f SharpnessPeaks::trust(const Job& job, float quiet) const {
 
 MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     check(settings);
+    check_backdrop(settings, frames);
     const ReusedMemory memory;
     const cv::Size size = frames.target().size();
     MergeResult result;

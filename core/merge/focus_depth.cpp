@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <opencv2/imgproc.hpp>
 #include <string>
 
@@ -83,6 +84,13 @@ int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames
         throw BadParameter("the backdrop shall come from frame " + std::to_string(settings.backdrop_frame) +
                            ", which is not among the frames merged: choose another, or widen the range");
     return int(found - read.begin());
+}
+
+void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames) {
+    if (settings.backdrop_frame == 0) return;
+    std::vector<int> all(std::size_t(frames.count()));
+    std::iota(all.begin(), all.end(), 0);
+    place_of_backdrop(settings, frames, all);
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)

@@ -26,6 +26,9 @@ inline constexpr int kBackdropReach = 16;  ///< px of full size
 int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames,
                       const std::vector<int>& read);
 
+/// Tells before anything is read what place_of_backdrop would tell after it.   @throws BadParameter.
+void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
+
 /// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
 /// curves at five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a
 /// pixel. Source of the measure by bands: Burt & Adelson, IEEE Trans. Comm. 31(4), 1983; of depth by the

@@ -360,6 +360,7 @@ class Loom {
 
 MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     check(settings);
+    check_backdrop(settings, frames);
     const ReusedMemory memory;
     const cv::Size size = frames.target().size();
     MergeResult result;

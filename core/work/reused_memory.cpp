@@ -139,11 +139,15 @@ class Shelf : public cv::MatAllocator {
     mutable std::size_t kept_bytes_ = 0, live_bytes_ = 0, most_live_ = 0;
 };
 
+/// Before there are threads that could make pictures at the same time.
+[[maybe_unused]] const bool installed = [] {
+    cv::Mat::setDefaultAllocator(&Shelf::get());
+    return true;
+}();
+
 }  // namespace
 
 ReusedMemory::ReusedMemory() {
-    static std::once_flag once;
-    std::call_once(once, [] { cv::Mat::setDefaultAllocator(&Shelf::get()); });
     Shelf::get().open();
 }
 

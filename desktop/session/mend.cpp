@@ -6,7 +6,10 @@ Mend::Mend(Session& session, QObject* parent) : QObject(parent), session_(sessio
     pool_.setMaxThreadCount(1);
     connect(&session_, &Session::result_shown, this, &Mend::show_result);
     connect(&session_, &Session::strokes_changed, this, [this](int result, const Stroke& stroke) {
-        if (result == display_of_) render(to_qrect(reach_of(stroke)));
+        if (result == display_of_)
+            render(to_qrect(reach_of(stroke)));
+        else
+            earlier_.erase(result);  // it is no longer what was shown
     });
     connect(&session_, &Session::series_changed, this, [this] { set_source_frame(-1); });
 }
