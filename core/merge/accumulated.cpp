@@ -57,6 +57,12 @@ float series_number(float place, const AlignedFrames& frames, const std::vector<
            1;
 }
 
+bool covers_all(const std::vector<RowSpan>& covered, int width) {
+    return std::all_of(covered.begin(), covered.end(), [&](const RowSpan& span) {
+        return span == RowSpan{0, width};
+    });
+}
+
 cv::Mat1b coverage_of(const LinearFrame& frame) {
     cv::Mat1b covered(frame.pixels.size(), uchar(0));
     for (int y = 0; y < covered.rows; ++y) {

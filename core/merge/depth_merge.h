@@ -3,41 +3,10 @@
 
 namespace moorhaze {
 
-/// Depth-map merge. First pass: sharpness curve of each place, its peak between frames, its trust. Then
-/// places below the trust floor get the depth around them. Second pass: each place from the two frames next
-/// to its depth. Peak memory: 8 float planes and 2 linear pictures.
+/// Depth-map merge. First pass: depth and trust (FocusDepth); places below the trust floor get the depth
+/// around them, or the backdrop's frame. Second pass: each place from the two frames next to its depth. Peak
+/// memory at W×H: about 55 bytes a pixel.
 /// @throws BadParameter, FileError when no frame can be read, Cancelled.
 MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
-
-/// What the sharpness curves of all places say, one frame after the other.
-class SharpnessPeaks {
-  public:
-    explicit SharpnessPeaks(cv::Size size);
-
-    /// Frames come in order, each once.
-    void add(const cv::Mat1f& sharpness, const Job& job);
-
-    /// Place of the peak, in frames from 0 as added, not whole: by the parabola through the logarithms of the
-    /// strongest value and its neighbours.
-    cv::Mat1f depth(const Job& job) const;
-
-    /// 0..1: how far the strongest value stands above the mean of all. Noise alone stays low, whatever its
-    /// strength.
-    /// @param quiet  what is well below the noise of any camera: it only keeps exact zeros from counting.
-    cv::Mat1f trust(const Job& job, float quiet = 1e-4f) const;
-
-    /// The mean of the values one frame before and after the strongest; 0 where there is only one of them.
-    float beside(int y, int x) const {
-        return left_(y, x) > 0 && right_(y, x) > 0 ? (left_(y, x) + right_(y, x)) / 2 : 0;
-    }
-
-    /// Strongest value of each place.
-    const cv::Mat1f& strongest() const { return best_; }
-
-  private:
-    int count_ = 0;
-    cv::Mat1f best_, left_, right_, previous_, sum_;
-    cv::Mat1w place_;
-};
 
 }  // namespace moorhaze

@@ -16,6 +16,8 @@ namespace moorhaze {
 namespace {
 
 constexpr int kSizes = 5;
+constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a smooth spot of the subject
+constexpr int kMeeting = 8;          // px within which depths count as meeting
 constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
 constexpr float kLeastNoise = 1e-9f;
 constexpr float kOutOfNoise = 3;       // times the noise: trust begins, full at twice that
@@ -66,15 +68,8 @@ void lower_to_cones(cv::Mat1f& values, float slope) {
         for (int x = values.cols - 1; x >= 0; --x) pass(y, x, -1);
 }
 
-}  // namespace
-
-cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px) {
-    cv::Mat1b below = trust < trust_floor;
-    const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach_px + 1, 2 * reach_px + 1});
-    cv::morphologyEx(below, below, cv::MORPH_OPEN, window);
-    return below;
-}
-
+/// The place among the frames read of the one that the settings choose for the backdrop.
+/// @throws BadParameter when it is not among them.
 int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames,
                       const std::vector<int>& read) {
     const auto found = std::find_if(read.begin(), read.end(), [&](int place) {
@@ -84,6 +79,23 @@ int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames
         throw BadParameter("the backdrop shall come from frame " + std::to_string(settings.backdrop_frame) +
                            ", which is not among the frames merged: choose another, or widen the range");
     return int(found - read.begin());
+}
+
+void clear_uncovered(cv::Mat1f& values, const std::vector<RowSpan>& covered, int level) {
+    for (int y = 0; y < values.rows; ++y) {
+        const RowSpan span = covered[std::min(std::size_t(y) << level, covered.size() - 1)];
+        for (int x = 0; x < values.cols; ++x)
+            if ((x << level) < span.begin || (x << level) >= span.end) values(y, x) = 0;
+    }
+}
+
+}  // namespace
+
+cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px) {
+    cv::Mat1b below = trust < trust_floor;
+    const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach_px + 1, 2 * reach_px + 1});
+    cv::morphologyEx(below, below, cv::MORPH_OPEN, window);
+    return below;
 }
 
 void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames) {
@@ -209,6 +221,59 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) 
     cv::erode(field.depth, field.nearest, window);
     cv::dilate(field.depth, field.farthest, window);
     return field;
+}
+
+DetailSizes detail_sizes(const LumaFrame& frame, int levels, const Job& job) {
+    const bool whole = covers_all(frame.covered, frame.pixels.cols);
+    DetailSizes sizes;
+    sizes.luma.push_back(frame.pixels);
+    for (int level = 0; level < levels; ++level) {
+        sizes.luma.emplace_back(pyramid_down(sizes.luma.back(), job));
+        const auto k = std::size_t(level);
+        sizes.energy.push_back(band_energy(sizes.luma[k], sizes.luma[k + 1], FocusDepth::kGathered, job));
+        if (!whole) clear_uncovered(sizes.energy.back(), frame.covered, level);
+    }
+    return sizes;
+}
+
+Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, MergeResult& result,
+               const std::function<void(const DetailSizes&)>& each, const Job& job) {
+    const cv::Size size = frames.target().size();
+    const int levels = pyramid_levels(size, kLeastSide);
+    FocusDepth depth(size, settings.detail_size_px);
+    Focus focus;
+    for (int place = 0; place < frames.count(); ++place) {
+        job.checkpoint(double(place) / frames.count());
+        const auto frame = frames.load_luma(place, job);
+        if (!frame) {
+            result.problems.push_back(frame.error());
+            continue;
+        }
+        focus.read.push_back(place);
+        // All sizes for who asks for them; for depth alone the finest will do.
+        const DetailSizes sizes = detail_sizes(*frame, each ? levels : std::min(levels, kSizes), job.quiet());
+        depth.add(sizes.energy, job);
+        if (each) each(sizes);
+    }
+    if (focus.read.empty())
+        throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
+    focus.field = depth.finish(settings.trust_floor, kMeeting, job);
+    if (settings.backdrop_frame > 0) {
+        const auto place = float(place_of_backdrop(settings, frames, focus.read));
+        const cv::Mat1b backdrop =
+            backdrop_of(focus.field.trust, settings.trust_floor, kBackdropReach / 2);  // at half size
+        for (cv::Mat1f* plane : {&focus.field.depth, &focus.field.nearest, &focus.field.farthest})
+            plane->setTo(place, backdrop);
+    }
+    return focus;
+}
+
+cv::Mat1f at_full_size(const cv::Mat1f& half, cv::Size size) {
+    cv::Mat1f full(size);
+    for_rows(size.height, {}, [&](int y) {
+        for (int x = 0; x < size.width; ++x) full(y, x) = half(y / 2, x / 2);
+    });
+    return full;
 }
 
 }  // namespace moorhaze

@@ -1,7 +1,9 @@
 #pragma once
+#include <functional>
 #include <vector>
 
-#include "core/merge/depth_merge.h"
+#include "core/merge/merge.h"
+#include "core/merge/sharpness_peaks.h"
 
 namespace moorhaze {
 
@@ -19,14 +21,7 @@ struct DepthField {
 /// @param trust  0..1.   @return 255 in the backdrop, 0 elsewhere.
 cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
 
-inline constexpr int kBackdropReach = 16;  ///< px of full size
-
-/// The place among the frames read of the one that the settings choose for the backdrop.
-/// @throws BadParameter when it is not among them.
-int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames,
-                      const std::vector<int>& read);
-
-/// Tells before anything is read what place_of_backdrop would tell after it.   @throws BadParameter.
+/// Tells before anything is read when the backdrop's frame is not among those merged.   @throws BadParameter.
 void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
 
 /// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
@@ -60,5 +55,28 @@ class FocusDepth {
     int count_ = 0;
     std::vector<Size> sizes_;  ///< finest first; the first two at half size, then each half the one before
 };
+
+inline constexpr int kLeastSide = 12;  ///< px that the coarsest size of detail has at least
+
+/// A frame at all sizes of detail, full size first.
+struct DetailSizes {
+    std::vector<cv::Mat1f> luma;    ///< one more than energies
+    std::vector<cv::Mat1f> energy;  ///< as FocusDepth takes it; 0 where the frame has no pixels
+};
+DetailSizes detail_sizes(const LumaFrame& frame, int levels, const Job& job);
+
+/// The first pass of merges that go by depth.
+struct Focus {
+    std::vector<int> read;  ///< places of frames that could be read, which the field's depths count
+    DepthField field;       ///< with the backdrop's frame where the settings choose one
+};
+/// @param result  takes the problems of frames that cannot be read.
+/// @param each    called with every frame that was read, in order; may be empty.
+/// @throws BadParameter, FileError when no frame can be read, Cancelled.
+Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, MergeResult& result,
+               const std::function<void(const DetailSizes&)>& each, const Job& job);
+
+/// A plane at half size, each place four times.
+cv::Mat1f at_full_size(const cv::Mat1f& half, cv::Size size);
 
 }  // namespace moorhaze

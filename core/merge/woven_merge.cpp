@@ -18,7 +18,6 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kLeastSide = 12;  // px of the coarsest size
 /// Movement is looked for in pictures halved at least so often, and until they are so small: all frames' are
 /// held at once.
 constexpr int kLeastHalvings = 3;
@@ -26,7 +25,6 @@ constexpr int kSmallPixels = 200'000;
 constexpr float kSmallNoise = 0.002f;                   // perceptual luma of those
 constexpr double kEnergySigma = FocusDepth::kGathered;  // px; larger breaks thin hairs, smaller adds noise
 constexpr double kNoiseShare = 0.16;                    // of a frame's places hold nothing but noise
-constexpr int kMeeting = 8;                             // px within which depths count as meeting
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
 /// How much of the strength that mixing with softer neighbours costs is given back.
@@ -34,11 +32,10 @@ constexpr float kGiveBack = 0.7f;
 
 /// What the first pass leaves.
 struct Measured {
+    Focus focus;
     std::vector<cv::Mat1f> strongest;  ///< largest energy of each size over the frames
     std::vector<double> noise;         ///< of that energy
-    std::vector<int> read;             ///< places of frames that could be read
     int halvings = 0;                  ///< of the pictures in which movement was looked for
-    DepthField field;
     MovedParts moved;
 };
 
@@ -49,17 +46,11 @@ struct Woven {
     cv::Mat1f nearest, farthest;  ///< frames that may take part
 };
 
-void clear_uncovered(cv::Mat1f& values, const std::vector<RowSpan>& covered, int level) {
-    for (int y = 0; y < values.rows; ++y) {
-        const RowSpan span = covered[std::min(std::size_t(y) << level, covered.size() - 1)];
-        for (int x = 0; x < values.cols; ++x)
-            if ((x << level) < span.begin || (x << level) >= span.end) values(y, x) = 0;
-    }
-}
-
-bool is_whole(const std::vector<RowSpan>& covered, int width) {
-    return std::all_of(covered.begin(), covered.end(), [&](const RowSpan& span) {
-        return span == RowSpan{0, width};
+void keep_larger(const cv::Mat1f& values, cv::Mat1f& largest, const Job& job) {
+    for_rows(values.rows, job, [&](int y) {
+        const float* from = values[y];
+        float* to = largest[y];
+        for (int x = 0; x < values.cols; ++x) to[x] = std::max(to[x], from[x]);
     });
 }
 
@@ -67,64 +58,31 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, int level
                  const Job& job) {
     const cv::Size size = frames.target().size();
     Measured measured;
-    FocusDepth depth(size, settings.detail_size_px);
     std::vector<cv::Mat1f> small_light, small_sharpness;
     measured.halvings = std::min(levels, kLeastHalvings);
     while (measured.halvings < levels && (size.area() >> (2 * measured.halvings)) > kSmallPixels)
         ++measured.halvings;
-    const int small = measured.halvings;
-    for (int place = 0; place < frames.count(); ++place) {
-        job.checkpoint(double(place) / frames.count());
-        const auto frame = frames.load_luma(place, job);
-        if (!frame) {
-            result.problems.push_back(frame.error());
-            continue;
-        }
-        const bool first = measured.read.empty(), whole = is_whole(frame->covered, size.width);
-        measured.read.push_back(place);
-        cv::Mat1f here = frame->pixels;
-        std::vector<cv::Mat1f> energies;
-        for (int level = 0; level < levels; ++level) {
-            if (level == small) small_light.emplace_back(here.clone());
-            const cv::Mat1f coarse = pyramid_down(here, job.quiet());
-            cv::Mat1f energy = band_energy(here, coarse, kEnergySigma, job.quiet());
-            if (!whole) clear_uncovered(energy, frame->covered, level);
-            const auto k = std::size_t(level);
-            if (first) {
+    measured.noise.resize(std::size_t(levels));
+    const auto take_in = [&](const DetailSizes& sizes) {
+        const bool first = measured.strongest.empty();
+        for (std::size_t k = 0; k < sizes.energy.size(); ++k) {
+            const cv::Mat1f& energy = sizes.energy[k];
+            measured.noise[k] += quiet_energy(energy, kNoiseShare);
+            if (first)
                 measured.strongest.push_back(energy.clone());
-                measured.noise.push_back(quiet_energy(energy, kNoiseShare));
-            } else {
-                cv::Mat1f& strongest = measured.strongest[k];
-                for_rows(energy.rows, job.quiet(), [&](int y) {
-                    const float* from = energy[y];
-                    float* to = strongest[y];
-                    for (int x = 0; x < energy.cols; ++x) to[x] = std::max(to[x], from[x]);
-                });
-                measured.noise[k] += quiet_energy(energy, kNoiseShare);
-            }
-            energies.push_back(energy);
-            here = coarse;
+            else
+                keep_larger(energy, measured.strongest[k], job.quiet());
         }
-        if (small == levels) small_light.emplace_back(here.clone());
-        cv::Mat pooled = energies[0];
-        for (int i = 0; i < small; ++i) pooled = pyramid_down(pooled, job.quiet());
+        small_light.emplace_back(sizes.luma[std::size_t(measured.halvings)].clone());
+        cv::Mat pooled = sizes.energy[0];
+        for (int i = 0; i < measured.halvings; ++i) pooled = pyramid_down(pooled, job.quiet());
         small_sharpness.emplace_back(pooled);
-        depth.add(energies, job);
-    }
-    if (measured.read.empty())
-        throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
+    };
+    measured.focus = focus_of(frames, settings, result, take_in, job);
     for (std::size_t k = 0; k < measured.noise.size(); ++k) {
-        measured.noise[k] = std::max(1e-9, measured.noise[k] / double(measured.read.size()));
+        measured.noise[k] = std::max(1e-9, measured.noise[k] / double(measured.focus.read.size()));
         // Coarse detail holds hardly any noise, but there may be no place left without detail.
         if (k > 1) measured.noise[k] = std::min(measured.noise[k], measured.noise[1]);
-    }
-    measured.field = depth.finish(settings.trust_floor, kMeeting, job);
-    if (settings.backdrop_frame > 0) {
-        const auto place = float(place_of_backdrop(settings, frames, measured.read));
-        const cv::Mat1b backdrop =
-            backdrop_of(measured.field.trust, settings.trust_floor, kBackdropReach / 2);  // at half size
-        for (cv::Mat1f* plane : {&measured.field.depth, &measured.field.nearest, &measured.field.farthest})
-            plane->setTo(place, backdrop);
     }
     measured.moved = find_moved_parts(small_light, small_sharpness, kSmallNoise, job.quiet());
     return measured;
@@ -141,7 +99,7 @@ cv::Point in_small(const Measured& measured, int x, int y, int level) {
 /// The frames that may take part at each size: those of the depths that meet, no other state of a part that
 /// moved.
 void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job) {
-    DepthField& field = measured.field;
+    DepthField& field = measured.focus.field;
     if (measured.moved.any())
         for_rows(field.depth.rows, job, [&](int y) {
             for (int x = 0; x < field.depth.cols; ++x) {
@@ -220,7 +178,7 @@ class Loom {
 
     /// @param place  of the frame among those read;  @param number  of the frame in the series, from 1.
     void add(const LinearFrame& frame, int place, int number, const Job& job) {
-        const bool whole = is_whole(frame.covered, frame.pixels.cols);
+        const bool whole = covers_all(frame.covered, frame.pixels.cols);
         cover(frame, whole);
         cv::Mat1f luma = perceptual_luma(frame.pixels, job.quiet());
         cv::Mat3f light = frame.pixels;
@@ -372,10 +330,10 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
     cv::Mat3f merged;
     {
         Loom loom(measured, size, levels, settings, job);
-        const int count = int(measured.read.size());
+        const int count = int(measured.focus.read.size());
         for (int k = 0; k < count; ++k) {
             job.checkpoint(0.45 + 0.5 * double(k) / double(count));
-            const int place = measured.read[std::size_t(k)];
+            const int place = measured.focus.read[std::size_t(k)];
             const auto frame = frames.load(place, job);
             if (!frame) {
                 result.problems.push_back(frame.error());
@@ -388,15 +346,11 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
         result.source = loom.source();
     }
     // Numbers of the series, not of the frames that were read.
-    cv::Mat1f depth(size), trust(size);
+    result.depth = at_full_size(measured.focus.field.depth, size);
+    result.trust = at_full_size(measured.focus.field.trust, size);
     for_rows(size.height, job.quiet(), [&](int y) {
-        for (int x = 0; x < size.width; ++x) {
-            depth(y, x) = series_number(measured.field.depth(y / 2, x / 2), frames, measured.read);
-            trust(y, x) = measured.field.trust(y / 2, x / 2);
-        }
+        for (float& place : result.depth.row(y)) place = series_number(place, frames, measured.focus.read);
     });
-    result.depth = depth;
-    result.trust = trust;
     job.checkpoint(1);
     return result;
 }

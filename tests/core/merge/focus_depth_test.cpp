@@ -3,7 +3,6 @@
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>
 
-#include "core/merge/band_energy.h"
 #include "core/picture/pyramid.h"
 #include "tests/support/textured.h"
 
@@ -13,17 +12,6 @@ namespace {
 
 constexpr int kFrames = 12;
 const cv::Size kSize(240, 160);
-
-/// The energies of a frame of which `light` is the perceptual luma.
-std::vector<cv::Mat1f> energies_of(cv::Mat1f light) {
-    std::vector<cv::Mat1f> energies;
-    for (int level = 0; level < pyramid_levels(kSize, 12); ++level) {
-        const cv::Mat1f coarse = pyramid_down(light, {});
-        energies.push_back(band_energy(light, coarse, FocusDepth::kGathered, {}));
-        light = coarse;
-    }
-    return energies;
-}
 
 /// A texture at a depth of `at` frames, blurred by `per_frame` px for each frame it is off, with grain; a
 /// smooth part at the right, where nothing is ever sharp.
@@ -39,7 +27,8 @@ DepthField field_of(double at, double per_frame) {
         cv::GaussianBlur(sharp, frame, {0, 0}, std::max(0.05, per_frame * std::abs(k - at)));
         frame(cv::Rect(170, 0, 70, 160)) = 0.5f;
         random.fill(grain, cv::RNG::NORMAL, 0, 0.003);
-        depth.add(energies_of(frame + grain), {});
+        const LumaFrame own{frame + grain, std::vector<RowSpan>(std::size_t(kSize.height), {0, kSize.width})};
+        depth.add(detail_sizes(own, pyramid_levels(kSize, kLeastSide), {}).energy, {});
     }
     CHECK(depth.count() == kFrames);
     return depth.finish(0.3, 8, {});
@@ -71,7 +60,7 @@ TEST_CASE("where nothing is ever sharp there is no trust, and the depth is that 
         for (int x = 100; x < 116; x += 4) CHECK(field.trust(y, x) < 0.3f);
     CHECK(field.depth(40, 92) == Approx(5).margin(1));
     // The smooth part is the backdrop; the textured one is not.
-    const cv::Mat1b backdrop = backdrop_of(field.trust, 0.3, kBackdropReach / 2);
+    const cv::Mat1b backdrop = backdrop_of(field.trust, 0.3, 8);
     CHECK(cv::countNonZero(backdrop(cv::Rect(100, 10, 16, 60))) == 16 * 60);
     CHECK(cv::countNonZero(backdrop(cv::Rect(5, 5, 70, 70))) == 0);
 }

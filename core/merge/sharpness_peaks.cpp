@@ -1,0 +1,69 @@
+#include "core/merge/sharpness_peaks.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+
+SharpnessPeaks::SharpnessPeaks(cv::Size size)
+    : best_(size, 0.0f),
+      left_(size, 0.0f),
+      right_(size, 0.0f),
+      previous_(size, 0.0f),
+      sum_(size, 0.0f),
+      place_(size, ushort(0)) {}
+
+void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Job& job) {
+    const auto here = ushort(count_);
+    for_rows(best_.rows, job, [&](int y) {
+        const float* value = sharpness[y];
+        float *best = best_[y], *left = left_[y], *right = right_[y], *previous = previous_[y],
+              *sum = sum_[y];
+        ushort* place = place_[y];
+        for (int x = 0; x < best_.cols; ++x) {
+            if (place[x] + 1 == here) right[x] = value[x];
+            if (value[x] > best[x]) {
+                best[x] = value[x];
+                left[x] = previous[x];
+                right[x] = 0;
+                place[x] = here;
+            }
+            previous[x] = value[x];
+            sum[x] += value[x];
+        }
+    });
+    ++count_;
+}
+
+cv::Mat1f SharpnessPeaks::depth(const Job& job) const {
+    cv::Mat1f depth(best_.size());
+    for_rows(depth.rows, job, [&](int y) {
+        for (int x = 0; x < depth.cols; ++x) {
+            float offset = 0;
+            const float left = left_(y, x), here = best_(y, x), right = right_(y, x);
+            if (place_(y, x) > 0 && place_(y, x) + 1 < count_ && left > 0 && right > 0) {
+                const float a = std::log(left), b = std::log(here), c = std::log(right);
+                const float bend = a - 2 * b + c;
+                if (bend < -1e-6f) offset = std::clamp(0.5f * (a - c) / bend, -0.5f, 0.5f);
+            }
+            depth(y, x) = float(place_(y, x)) + offset;
+        }
+    });
+    return depth;
+}
+
+cv::Mat1f SharpnessPeaks::trust(const Job& job, float quiet) const {
+    cv::Mat1f trust(best_.size());
+    for_rows(trust.rows, job, [&](int y) {
+        for (int x = 0; x < trust.cols; ++x) {
+            const float best = best_(y, x);
+            const float mean = sum_(y, x) / float(std::max(1, count_));
+            trust(y, x) = (best - mean) / (best + quiet);
+        }
+    });
+    return trust;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,39 @@
+#pragma once
+#include <opencv2/core.hpp>
+
+#include "core/work/job.h"
+
+namespace moorhaze {
+
+/// What the sharpness curves of all places say, one frame after the other.
+class SharpnessPeaks {
+  public:
+    explicit SharpnessPeaks(cv::Size size);
+
+    /// Frames come in order, each once.
+    void add(const cv::Mat1f& sharpness, const Job& job);
+
+    /// Place of the peak, in frames from 0 as added, not whole: by the parabola through the logarithms of the
+    /// strongest value and its neighbours.
+    cv::Mat1f depth(const Job& job) const;
+
+    /// 0..1: how far the strongest value stands above the mean of all. Noise alone stays low, whatever its
+    /// strength.
+    /// @param quiet  what is well below the noise of any camera: it only keeps exact zeros from counting.
+    cv::Mat1f trust(const Job& job, float quiet = 1e-4f) const;
+
+    /// The mean of the values one frame before and after the strongest; 0 where there is only one of them.
+    float beside(int y, int x) const {
+        return left_(y, x) > 0 && right_(y, x) > 0 ? (left_(y, x) + right_(y, x)) / 2 : 0;
+    }
+
+    /// Strongest value of each place.
+    const cv::Mat1f& strongest() const { return best_; }
+
+  private:
+    int count_ = 0;
+    cv::Mat1f best_, left_, right_, previous_, sum_;
+    cv::Mat1w place_;
+};
+
+}  // namespace moorhaze
