@@ -128,7 +128,7 @@ int main(int argc, char** argv) {
         for (const MergeMethod& method : merge_methods()) {
             const double merge = seconds_of([&] {
                 AlignedFrames frames(series, geometry, chosen, area);
-                method.merge(frames, {}, {});
+                method.merge(frames, {}, {}, {});
             });
             print(("merge, " + method.name).c_str(), merge, megapixels, decode);
             print(("align + " + method.name).c_str(), align + merge, megapixels, decode);

@@ -7,7 +7,7 @@
 #include "core/align/measure_series.h"
 #include "core/files/float_tiff.h"
 #include "core/files/safe_write.h"
-#include "core/merge/merge.h"
+#include "core/merge/merge_within.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -15,7 +15,7 @@ namespace {
 struct Arguments {
     FramesArgument frames;
     std::string out, method = merge_methods()[0].name, range, area, depth_out, source_out, report;
-    int reference = 0;
+    int reference = 0, memory_mb = 0;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false;
     MergeSettings settings;
 };
@@ -87,10 +87,13 @@ void run(const Arguments& arguments, const Common& common) {
         throw Error("the frames have no area in common: leave the outliers out, or add --no-crop.");
 
     MergeResult result;
+    int strips = 1;
     {
         const ProgressLine line("merging", common);
-        AlignedFrames frames(series, geometry, chosen, area);
-        result = method.merge(frames, arguments.settings, line.job());
+        const MergeTask task{series, geometry,           chosen,
+                             area,   arguments.settings, std::size_t(arguments.memory_mb) * 1'000'000};
+        strips = (area.height + plan_strips(method, task).rows - 1) / plan_strips(method, task).rows;
+        result = merge_within(method, task, {}, line.job());
     }
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
     if (!result.picture.alpha.empty())
@@ -115,6 +118,7 @@ void run(const Arguments& arguments, const Common& common) {
             {"crop", {{"x", area.x}, {"y", area.y}, {"width", area.width}, {"height", area.height}}},
             {"method", result.method},
             {"settings", settings_json(result.settings)},
+            {"strips", strips},
             {"seconds", seconds},
             {"peak_memory_mb", peak_memory_mb()},
             {"warnings", warnings}};
@@ -162,6 +166,10 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
                       "Pyramid and woven: don't hold them within the frames");
     command->add_flag("!--no-grain-guard", arguments->settings.grain_guard,
                       "Woven: choose detail even where it hardly stands out of the noise");
+    command
+        ->add_option("--memory", arguments->memory_mb,
+                     "Megabytes to keep within: less is slower, strip after strip; without it one piece")
+        ->check(CLI::PositiveNumber);
     command->add_option("--depth-out", arguments->depth_out,
                         "Write the depth map, 32-bit float in frame numbers");
     command->add_option("--source-out", arguments->source_out,

@@ -72,6 +72,14 @@ cv::Mat1b coverage_of(const LinearFrame& frame) {
     return covered;
 }
 
+cv::Mat1f small_places(const cv::Mat1w& source) {
+    const int step = std::max(1, source.cols / 1000);
+    cv::Mat1f places((source.rows + step - 1) / step, (source.cols + step - 1) / step);
+    for (int y = 0; y < places.rows; ++y)
+        for (int x = 0; x < places.cols; ++x) places(y, x) = float(source(step * y, step * x));
+    return places;
+}
+
 cv::Mat1f fill_from_around(const cv::Mat1f& value, const cv::Mat1f& weight, const Job& job) {
     struct Level {
         cv::Mat1f weighted, weight;

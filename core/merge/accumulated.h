@@ -32,6 +32,9 @@ bool covers_all(const std::vector<RowSpan>& covered, int width);
 /// 255 where the frame has pixels, 0 elsewhere.
 cv::Mat1b coverage_of(const LinearFrame& frame);
 
+/// A small picture of which frame supplies each place so far, for MergeContext::on_frame.
+cv::Mat1f small_places(const cv::Mat1w& source);
+
 /// Carries values over places of little weight: each gets what its surroundings, as far out as needed, say.
 /// Pull-push over a pyramid. Source: Gortler, Grzeszczuk, Szeliski, Cohen, "The Lumigraph", SIGGRAPH 1996,
 /// sec. 3.4.

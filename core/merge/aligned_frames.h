@@ -1,19 +1,30 @@
 #pragma once
+#include <functional>
 #include <future>
 
 #include "core/align/series_geometry.h"
 
 namespace moorhaze {
 
+/// A frame, or a part of it, as it lies in its file.
+struct FramePixels {
+    Picture picture;
+    FramePart part;
+};
+
 /// The chosen frames of a series one after the other, each laid over the same part of the reference plane, in
 /// linear light and levelled. While one is worked on, the next is being decoded. Holds at most two pictures.
 /// Not thread-safe; refers to the series and geometry it was made from.
 class AlignedFrames {
   public:
+    /// Gives the pixels of a frame by its index: at least what the target needs. From any thread.
+    using Reader = std::function<Outcome<FramePixels>(int frame)>;
+
     /// @param frames  indices; those that are not registered are passed over.
+    /// @param reader  by default the frames' files are decoded.
     /// @throws FileError when the reference frame's profile cannot be read.
     AlignedFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
-                  PixelRect target);
+                  PixelRect target, Reader reader = {});
 
     int count() const { return int(frames_.size()); }
     int index(int place) const { return frames_[std::size_t(place)]; }
@@ -28,18 +39,25 @@ class AlignedFrames {
     Outcome<LumaFrame> load_luma(int place, const Job& job);
 
   private:
-    std::future<Outcome<Picture>> begin_decoding(int place) const;
-    Outcome<Picture> decoded(int place);
+    std::future<Outcome<FramePixels>> begin_decoding(int place) const;
+    Outcome<FramePixels> decoded(int place);
+    /// Each frame is decoded with its own profile's curve; the result is written with the reference frame's.
+    ToneCurve curve_of(const Picture& picture) const;
+    WarpPlan plan_of(const FramePixels& frame, int place) const;
 
     const Series& series_;
     const SeriesGeometry& geometry_;
+    Reader reader_;
     std::vector<int> frames_;
     PixelRect target_;
     ColourProfile profile_;
     ToneCurve curve_;
     int waiting_place_ = -1;
-    std::future<Outcome<Picture>> waiting_;
+    std::future<Outcome<FramePixels>> waiting_;
 };
+
+/// Where a frame's pixels go in a part of the reference plane.
+WarpPlan plan_of(const SeriesGeometry& geometry, int frame, PixelRect target);
 
 /// One decoded frame laid over the reference plane: what AlignedFrames does with each.   Thread-safe.
 LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,

@@ -11,7 +11,8 @@
 
 namespace moorhaze {
 
-MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
+MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                        const Job& job) {
     check(settings);
     check_backdrop(settings, frames);
     const ReusedMemory memory;
@@ -21,7 +22,10 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.settings = settings;
     result.area = frames.target();
 
-    const Focus focus = focus_of(frames, settings, result, {}, job.part(0, 0.45));
+    const Focus focus = focus_of(frames, settings, context, result, {}, job.part(0, 0.45));
+    result.survey.area = result.area;
+    result.survey.depth_noise = focus.noise;
+    result.survey.detail_size_px = settings.detail_size_px;
     const std::vector<int>& read = focus.read;
     const cv::Mat1f depth = at_full_size(focus.field.depth, size);
     result.trust = at_full_size(focus.field.trust, size);

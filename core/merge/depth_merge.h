@@ -7,6 +7,7 @@ namespace moorhaze {
 /// around them, or the backdrop's frame. Second pass: each place from the two frames next to its depth. Peak
 /// memory at W×H: about 55 bytes a pixel.
 /// @throws BadParameter, FileError when no frame can be read, Cancelled.
-MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
+MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                        const Job& job);
 
 }  // namespace moorhaze

@@ -6,7 +6,8 @@
 
 namespace moorhaze {
 
-MergeResult even_blend(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
+MergeResult even_blend(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                       const Job& job) {
     check(settings);
     const ReusedMemory memory;
     const cv::Size size = frames.target().size();
@@ -42,6 +43,7 @@ MergeResult even_blend(AlignedFrames& frames, const MergeSettings& settings, con
             }
         });
         sum.add(*frame, weight, job.quiet());
+        if (context.on_frame) context.on_frame([&] { return small_places(result.source); });
     }
     if (frames.count() == int(result.problems.size()))
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);

@@ -15,7 +15,6 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kSizes = 5;
 constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a smooth spot of the subject
 constexpr int kMeeting = 8;          // px within which depths count as meeting
 constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
@@ -105,10 +104,27 @@ void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames) 
     place_of_backdrop(settings, frames, all);
 }
 
+cv::Mat1f DepthMeasure::gathered(const std::vector<cv::Mat1f>& energies, std::size_t which,
+                                 const Job& job) const {
+    constexpr double before = FocusDepth::kGathered;
+    return which == 0 ? gaussian_blur(halved(energies[0], job), more(sigma_ / 2, before / 2), job)
+                      : gaussian_blur(energies[which], more(sigma_, before), job);
+}
+
+double DepthMeasure::noise_of(const cv::Mat1f& gathered) {
+    return quiet_energy(gathered, kNoiseShare);
+}
+
+void DepthMeasure::add_noise(const std::vector<cv::Mat1f>& energies, std::vector<double>& sums,
+                             const Job& job) const {
+    sums.resize(std::min(energies.size(), std::size_t(kDepthSizes)));
+    for (std::size_t i = 0; i < sums.size(); ++i) sums[i] += noise_of(gathered(energies, i, job));
+}
+
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
-    : half_((size.width + 1) / 2, (size.height + 1) / 2), sigma_(detail_size_px * 0.625) {
+    : half_((size.width + 1) / 2, (size.height + 1) / 2), measure_(detail_size_px) {
     cv::Size here = half_;
-    for (int i = 0; i < kSizes; ++i) {
+    for (int i = 0; i < kDepthSizes; ++i) {
         if (i > 1) here = {(here.width + 1) / 2, (here.height + 1) / 2};
         sizes_.push_back({SharpnessPeaks(here)});
         if (std::min(here.width, here.height) < 12) break;
@@ -117,13 +133,45 @@ FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
 
 void FocusDepth::add(const std::vector<cv::Mat1f>& energies, const Job& job) {
     for (std::size_t i = 0; i < std::min(sizes_.size(), energies.size()); ++i) {
-        const cv::Mat1f energy = i == 0 ? gaussian_blur(halved(energies[0], job.quiet()),
-                                                        more(sigma_ / 2, kGathered / 2), job.quiet())
-                                        : gaussian_blur(energies[i], more(sigma_, kGathered), job.quiet());
+        const cv::Mat1f energy = measure_.gathered(energies, i, job.quiet());
         sizes_[i].peaks.add(energy, job.quiet());
-        sizes_[i].noise += quiet_energy(energy, kNoiseShare);
+        sizes_[i].noise += DepthMeasure::noise_of(energy);
     }
     ++count_;
+}
+
+std::vector<double> FocusDepth::noise() const {
+    if (!known_noise_.empty()) return known_noise_;
+    std::vector<double> noise;
+    for (const Size& size : sizes_) noise.push_back(size.noise / std::max(1, count_));
+    return noise;
+}
+
+float FocusDepth::noise_at(std::size_t which) const {
+    const double noise =
+        which < known_noise_.size() ? known_noise_[which] : sizes_[which].noise / std::max(1, count_);
+    return std::max(kLeastNoise, float(noise));
+}
+
+cv::Mat1f FocusDepth::so_far() const {
+    const int step = std::max(1, half_.width / 1000);
+    cv::Mat1f depth((half_.height + step - 1) / step, (half_.width + step - 1) / step);
+    for_rows(depth.rows, {}, [&](int y) {
+        for (int x = 0; x < depth.cols; ++x) {
+            depth(y, x) = -1;
+            // The finest size that stands out of the noise.
+            for (std::size_t i = 0; i < sizes_.size(); ++i) {
+                const int shift = std::max(0, int(i) - 1);
+                const cv::Mat1f& strongest = sizes_[i].peaks.strongest();
+                const cv::Point at(std::min((step * x) >> shift, strongest.cols - 1),
+                                   std::min((step * y) >> shift, strongest.rows - 1));
+                if (strongest(at) < 2 * kOutOfNoise * noise_at(i)) continue;
+                depth(y, x) = float(sizes_[i].peaks.place(at));
+                break;
+            }
+        }
+    });
+    return depth;
 }
 
 double FocusDepth::blur_px() const {
@@ -132,7 +180,7 @@ double FocusDepth::blur_px() const {
     double sum = 0, total = 0;
     for (std::size_t i = 0; i < sizes_.size(); ++i) {
         const SharpnessPeaks& peaks = sizes_[i].peaks;
-        const float noise = std::max(kLeastNoise, float(sizes_[i].noise / std::max(1, count_)));
+        const float noise = noise_at(i);
         std::vector<float> falls;
         for (int y = 0; y < peaks.strongest().rows; y += 2)
             for (int x = 0; x < peaks.strongest().cols; x += 2) {
@@ -156,7 +204,7 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) 
     const auto floor = float(trust_floor);
     for (std::size_t k = sizes_.size(); k-- > 0;) {
         const Size& own = sizes_[k];
-        const float noise = std::max(kLeastNoise, float(own.noise / std::max(1, count_)));
+        const float noise = noise_at(k);
         const cv::Mat1f depth = own.peaks.depth(job.quiet()),
                         pronounced = own.peaks.trust(job.quiet(), kQuiet * noise);
         const cv::Mat1f& strongest = own.peaks.strongest();
@@ -236,11 +284,13 @@ DetailSizes detail_sizes(const LumaFrame& frame, int levels, const Job& job) {
     return sizes;
 }
 
-Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, MergeResult& result,
-               const std::function<void(const DetailSizes&)>& each, const Job& job) {
+Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+               MergeResult& result, const std::function<void(const DetailSizes&)>& each, const Job& job) {
     const cv::Size size = frames.target().size();
     const int levels = pyramid_levels(size, kLeastSide);
     FocusDepth depth(size, settings.detail_size_px);
+    if (context.survey && context.survey->detail_size_px == settings.detail_size_px)
+        depth.set_noise(context.survey->depth_noise);
     Focus focus;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
@@ -251,12 +301,20 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, MergeResult
         }
         focus.read.push_back(place);
         // All sizes for who asks for them; for depth alone the finest will do.
-        const DetailSizes sizes = detail_sizes(*frame, each ? levels : std::min(levels, kSizes), job.quiet());
+        const DetailSizes sizes =
+            detail_sizes(*frame, each ? levels : std::min(levels, kDepthSizes), job.quiet());
         depth.add(sizes.energy, job);
         if (each) each(sizes);
+        if (context.on_frame)
+            context.on_frame([&] {
+                cv::Mat1f places = depth.so_far();
+                for (float& own : places) own = own < 0 ? 0 : series_number(own, frames, focus.read);
+                return places;
+            });
     }
     if (focus.read.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
+    focus.noise = depth.noise();
     focus.field = depth.finish(settings.trust_floor, kMeeting, job);
     if (settings.backdrop_frame > 0) {
         const auto place = float(place_of_backdrop(settings, frames, focus.read));

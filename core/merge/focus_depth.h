@@ -24,6 +24,28 @@ cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
 /// Tells before anything is read when the backdrop's frame is not among those merged.   @throws BadParameter.
 void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
 
+inline constexpr int kDepthSizes = 5;  ///< sizes of detail that depth is measured by, finest first
+
+/// The energies that depth goes by: the finest two sizes at half size, each gathered over the neighbourhood
+/// judged.   Thread-safe.
+class DepthMeasure {
+  public:
+    /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
+    explicit DepthMeasure(double detail_size_px) : sigma_(detail_size_px * 0.625) {}
+
+    /// @param energies  as FocusDepth::add takes them.
+    cv::Mat1f gathered(const std::vector<cv::Mat1f>& energies, std::size_t which, const Job& job) const;
+
+    /// What noise alone gives in a frame.
+    static double noise_of(const cv::Mat1f& gathered);
+
+    /// Adds each size's noise to sums.
+    void add_noise(const std::vector<cv::Mat1f>& energies, std::vector<double>& sums, const Job& job) const;
+
+  private:
+    double sigma_;
+};
+
 /// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
 /// curves at five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a
 /// pixel. Source of the measure by bands: Burt & Adelson, IEEE Trans. Comm. 31(4), 1983; of depth by the
@@ -38,6 +60,15 @@ class FocusDepth {
     void add(const std::vector<cv::Mat1f>& energies, const Job& job);
     static constexpr double kGathered = 1;  ///< px of the own size
 
+    /// What noise alone gives at each size of detail, the mean of the frames so far.
+    std::vector<double> noise() const;
+    /// Goes by this noise instead of the frames' own: that of the whole picture, when this is a part of it.
+    void set_noise(const std::vector<double>& noise) { known_noise_ = noise; }
+
+    /// Depth as far as it is known, small: at most about 1000 places across. Places of frames from 0; below 0
+    /// where nothing stands out of the noise yet.
+    cv::Mat1f so_far() const;
+
     /// @param trust_floor  0..1: places less trusted get the depth around them.
     /// @param reach_px     what lies so near together counts as meeting, px of full size.
     DepthField finish(double trust_floor, int reach_px, const Job& job) const;
@@ -50,8 +81,10 @@ class FocusDepth {
         double noise = 0;  ///< sum over the frames
     };
     double blur_px() const;
+    float noise_at(std::size_t which) const;
     cv::Size half_;
-    double sigma_;
+    DepthMeasure measure_;
+    std::vector<double> known_noise_;
     int count_ = 0;
     std::vector<Size> sizes_;  ///< finest first; the first two at half size, then each half the one before
 };
@@ -67,14 +100,15 @@ DetailSizes detail_sizes(const LumaFrame& frame, int levels, const Job& job);
 
 /// The first pass of merges that go by depth.
 struct Focus {
-    std::vector<int> read;  ///< places of frames that could be read, which the field's depths count
-    DepthField field;       ///< with the backdrop's frame where the settings choose one
+    std::vector<int> read;      ///< places of frames that could be read, which the field's depths count
+    DepthField field;           ///< with the backdrop's frame where the settings choose one
+    std::vector<double> noise;  ///< as FocusDepth::noise()
 };
 /// @param result  takes the problems of frames that cannot be read.
 /// @param each    called with every frame that was read, in order; may be empty.
 /// @throws BadParameter, FileError when no frame can be read, Cancelled.
-Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, MergeResult& result,
-               const std::function<void(const DetailSizes&)>& each, const Job& job);
+Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+               MergeResult& result, const std::function<void(const DetailSizes&)>& each, const Job& job);
 
 /// A plane at half size, each place four times.
 cv::Mat1f at_full_size(const cv::Mat1f& half, cv::Size size);

@@ -1,5 +1,7 @@
 #include "core/merge/merge.h"
 
+#include <algorithm>
+
 #include "core/merge/depth_merge.h"
 #include "core/merge/even_blend.h"
 #include "core/merge/pyramid_merge.h"
@@ -10,18 +12,26 @@ namespace moorhaze {
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
         {"woven", "Woven",
-         "Depth map where one depth is sure, pyramid where several meet, one state of what moved: needs the "
-         "least "
-         "mending.",
-         &woven_merge},
+         "Depth map and pyramid interwoven by trust, one state of what moved: needs the least mending.",
+         &woven_merge, 72, true},
         {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
-         &pyramid_merge},
+         &pyramid_merge, 100, false},
         {"depth", "Depth map",
          "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
-         &depth_merge},
-        {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend},
+         &depth_merge, 60, true},
+        {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend, 70,
+         false},
     };
     return methods;
+}
+
+cv::Point MergeSurvey::in_moved(const PixelRect& target, cv::Point place, int level) const {
+    const cv::Size size = moved.first.size();
+    const auto held = [&](int along, int origin, int last) {
+        return std::clamp(((along << level) + origin) >> halvings, 0, last);
+    };
+    return {held(place.x, target.x - area.x, size.width - 1),
+            held(place.y, target.y - area.y, size.height - 1)};
 }
 
 const MergeMethod& merge_method(const std::string& name) {

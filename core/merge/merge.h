@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/merge/aligned_frames.h"
+#include "core/merge/moved_parts.h"
 
 namespace moorhaze {
 
@@ -20,6 +21,19 @@ struct MergeSettings {
     bool operator==(const MergeSettings&) const = default;
 };
 
+/// What only all of a picture tells, so that a merge of a part of it decides as one of the whole does.
+struct MergeSurvey {
+    PixelRect area;             ///< that was looked at, in reference pixels
+    std::vector<double> noise;  ///< of the band energies of each size of detail, finest first; may be empty
+    std::vector<double> depth_noise;  ///< of those that depth is measured by, in a neighbourhood of
+    double detail_size_px = 0;        ///< this size
+    MovedParts moved;                 ///< of the area halved `halvings` times; empty when noise is
+    int halvings = 0;
+
+    /// The place in the planes of `moved` that holds (x, y) of a target halved `level` times.
+    cv::Point in_moved(const PixelRect& target, cv::Point place, int level) const;
+};
+
 struct MergeResult {
     Picture picture;   ///< 16 bit, in the reference frame's profile; alpha only where places are not covered
     cv::Mat1w source;  ///< frame number from 1 that supplied the place (most of it); 0 where none did
@@ -29,14 +43,32 @@ struct MergeResult {
     std::string method;
     MergeSettings settings;
     std::vector<FrameProblem> problems;  ///< frames that could not be read on the way
+    MergeSurvey survey;                  ///< what was found out, or taken from the context
 };
+
+/// What a merge works with beside its frames and settings.
+struct MergeContext {
+    /// Of the same frames, over an area that holds the target; null: found out on the way.
+    const MergeSurvey* survey = nullptr;
+    /// Called in the merging thread after each frame that has a say in where things are sharp. What it is
+    /// given makes a small picture of the depth found so far when it is called: frame numbers from 1, 0 where
+    /// nothing is known yet.
+    std::function<void(const std::function<cv::Mat1f()>& depth_so_far)> on_frame;
+};
+
+/// A part of a picture that begins at multiples of this many pixels has its pyramid's places where the whole
+/// has them, up to that size of detail.
+inline constexpr int kPyramidGrid = 64;
 
 /// One way to merge. All stream: no more than two frames are held, whatever their number.
 struct MergeMethod {
     std::string name;         ///< for the command line
     std::string title;        ///< for the window
     std::string description;  ///< when to use it, one sentence
-    MergeResult (*merge)(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
+    MergeResult (*merge)(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                         const Job& job);
+    double bytes_per_px = 0;  ///< of the target, at most, all told but for decoded frames
+    bool by_depth = false;    ///< finds the depth of each place first, and gains from a survey
 };
 
 /// All methods, the default first; command line and window read this.

@@ -65,7 +65,8 @@ cv::Mat1b halved(const cv::Mat1b& covered) {
 
 }  // namespace
 
-MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
+MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                          const Job& job) {
     check(settings);
     const ReusedMemory memory;
     const cv::Size size = frames.target().size();
@@ -120,6 +121,10 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
                 base(y, x) += w * here(y, x);
                 base_weight(y, x) += w;
             }
+        // A quarter of the size: the finest choices are noise where a frame is not sharp.
+        if (context.on_frame)
+            context.on_frame(
+                [&] { return small_places(levels[std::min(std::size_t(2), levels.size() - 1)].source); });
     }
     if (read == 0)
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);

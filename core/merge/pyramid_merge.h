@@ -8,6 +8,7 @@ namespace moorhaze {
 /// is the mean weighted by the detail just above it. One pass. Peak memory at W×H: about 20 float planes.
 /// @throws BadParameter, FileError when no frame can be read, Cancelled.
 /// Source: Burt & Kolczynski, "Enhanced Image Capture through Fusion", ICCV 1993 (choice by local energy).
-MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
+MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                          const Job& job);
 
 }  // namespace moorhaze

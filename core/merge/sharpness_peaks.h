@@ -27,6 +27,9 @@ class SharpnessPeaks {
         return left_(y, x) > 0 && right_(y, x) > 0 ? (left_(y, x) + right_(y, x)) / 2 : 0;
     }
 
+    /// Place of the strongest value, whole.
+    int place(cv::Point at) const { return place_(at); }
+
     /// Strongest value of each place.
     const cv::Mat1f& strongest() const { return best_; }
 

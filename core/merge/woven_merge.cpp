@@ -8,7 +8,7 @@
 #include "core/merge/band_energy.h"
 #include "core/merge/focus_depth.h"
 #include "core/merge/light_bounds.h"
-#include "core/merge/moved_parts.h"
+#include "core/merge/survey.h"
 #include "core/picture/luma.h"
 #include "core/picture/pyramid.h"
 #include "core/work/clones.h"
@@ -18,13 +18,7 @@
 namespace moorhaze {
 namespace {
 
-/// Movement is looked for in pictures halved at least so often, and until they are so small: all frames' are
-/// held at once.
-constexpr int kLeastHalvings = 3;
-constexpr int kSmallPixels = 200'000;
-constexpr float kSmallNoise = 0.002f;                   // perceptual luma of those
 constexpr double kEnergySigma = FocusDepth::kGathered;  // px; larger breaks thin hairs, smaller adds noise
-constexpr double kNoiseShare = 0.16;                    // of a frame's places hold nothing but noise
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
 /// How much of the strength that mixing with softer neighbours costs is given back.
@@ -34,9 +28,8 @@ constexpr float kGiveBack = 0.7f;
 struct Measured {
     Focus focus;
     std::vector<cv::Mat1f> strongest;  ///< largest energy of each size over the frames
-    std::vector<double> noise;         ///< of that energy
-    int halvings = 0;                  ///< of the pictures in which movement was looked for
-    MovedParts moved;
+    MergeSurvey survey;
+    PixelRect target;
 };
 
 /// The sum over the frames at one size of detail.
@@ -54,57 +47,39 @@ void keep_larger(const cv::Mat1f& values, cv::Mat1f& largest, const Job& job) {
     });
 }
 
-Measured measure(AlignedFrames& frames, const MergeSettings& settings, int levels, MergeResult& result,
-                 const Job& job) {
-    const cv::Size size = frames.target().size();
+Measured measure(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                 int levels, MergeResult& result, const Job& job) {
     Measured measured;
-    std::vector<cv::Mat1f> small_light, small_sharpness;
-    measured.halvings = std::min(levels, kLeastHalvings);
-    while (measured.halvings < levels && (size.area() >> (2 * measured.halvings)) > kSmallPixels)
-        ++measured.halvings;
-    measured.noise.resize(std::size_t(levels));
+    measured.target = frames.target();
+    const bool known = context.survey && !context.survey->noise.empty();
+    Surveyor surveyor(frames.target(), levels);
     const auto take_in = [&](const DetailSizes& sizes) {
         const bool first = measured.strongest.empty();
         for (std::size_t k = 0; k < sizes.energy.size(); ++k) {
             const cv::Mat1f& energy = sizes.energy[k];
-            measured.noise[k] += quiet_energy(energy, kNoiseShare);
             if (first)
                 measured.strongest.push_back(energy.clone());
             else
                 keep_larger(energy, measured.strongest[k], job.quiet());
         }
-        small_light.emplace_back(sizes.luma[std::size_t(measured.halvings)].clone());
-        cv::Mat pooled = sizes.energy[0];
-        for (int i = 0; i < measured.halvings; ++i) pooled = pyramid_down(pooled, job.quiet());
-        small_sharpness.emplace_back(pooled);
+        if (!known) surveyor.add(sizes, job.quiet());
     };
-    measured.focus = focus_of(frames, settings, result, take_in, job);
-    for (std::size_t k = 0; k < measured.noise.size(); ++k) {
-        measured.noise[k] = std::max(1e-9, measured.noise[k] / double(measured.focus.read.size()));
-        // Coarse detail holds hardly any noise, but there may be no place left without detail.
-        if (k > 1) measured.noise[k] = std::min(measured.noise[k], measured.noise[1]);
-    }
-    measured.moved = find_moved_parts(small_light, small_sharpness, kSmallNoise, job.quiet());
+    measured.focus = focus_of(frames, settings, context, result, take_in, job);
+    measured.survey =
+        known ? *context.survey : surveyor.finish(measured.focus.noise, settings.detail_size_px, job.quiet());
     return measured;
-}
-
-/// The place in the small pictures of movement that holds (x, y) of a plane halved `level` times.
-cv::Point in_small(const Measured& measured, int x, int y, int level) {
-    const cv::Size size = measured.moved.first.size();
-    const int by = measured.halvings - level;
-    return {std::min(by >= 0 ? x >> by : x << -by, size.width - 1),
-            std::min(by >= 0 ? y >> by : y << -by, size.height - 1)};
 }
 
 /// The frames that may take part at each size: those of the depths that meet, no other state of a part that
 /// moved.
 void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job) {
     DepthField& field = measured.focus.field;
-    if (measured.moved.any())
+    const MovedParts& moved = measured.survey.moved;
+    if (moved.any())
         for_rows(field.depth.rows, job, [&](int y) {
             for (int x = 0; x < field.depth.cols; ++x) {
-                const cv::Point at = in_small(measured, x, y, 1);
-                const auto first = float(measured.moved.first(at)), last = float(measured.moved.last(at));
+                const cv::Point at = measured.survey.in_moved(measured.target, {x, y}, 1);
+                const auto first = float(moved.first(at)), last = float(moved.last(at));
                 for (cv::Mat1f* plane : {&field.depth, &field.nearest, &field.farthest})
                     (*plane)(y, x) = std::clamp((*plane)(y, x), first, last);
             }
@@ -241,8 +216,7 @@ class Loom {
                     const cv::Mat1f& energy, int level, int place, int number, const Job& job) {
         Woven& own = woven_[std::size_t(level)];
         const cv::Mat1f& strongest = measured_.strongest[std::size_t(level)];
-        const float grain =
-            (settings_.grain_guard ? kGrain : kGrainUnguarded) * float(measured_.noise[std::size_t(level)]);
+        const float grain = (settings_.grain_guard ? kGrain : kGrainUnguarded) * float(noise_at(level));
         const float slack = 0.7f + 0.25f * float(settings_.seam_width_px);
         // Whole only of the coarsest size, where the rest is weighted with them.
         cv::Mat1f weights;
@@ -285,11 +259,11 @@ class Loom {
     /// frame that is wanted reaches, every frame counts a little.
     void keep_out(const LinearFrame& frame, bool whole, int y, int level, int place, float* share,
                   float* weights, int width) const {
-        if (measured_.moved.any())
+        const MovedParts& moved = measured_.survey.moved;
+        if (moved.any())
             for (int x = 0; x < width; ++x) {
-                const cv::Point at = in_small(measured_, x, y, level);
-                if (place < measured_.moved.first(at) || place > measured_.moved.last(at))
-                    share[x] = weights[x] = 0;
+                const cv::Point at = measured_.survey.in_moved(measured_.target, {x, y}, level);
+                if (place < moved.first(at) || place > moved.last(at)) share[x] = weights[x] = 0;
             }
         if (whole) return;
         const RowSpan span = frame.covered[std::min(std::size_t(y) << level, frame.covered.size() - 1)];
@@ -300,6 +274,12 @@ class Loom {
             else
                 share[x] = weights[x] = 0;
         }
+    }
+
+    /// A part of the picture may be halved more often than all of it was.
+    double noise_at(int level) const {
+        const std::vector<double>& noise = measured_.survey.noise;
+        return noise[std::min(std::size_t(level), noise.size() - 1)];
     }
 
     Measured& measured_;
@@ -316,7 +296,8 @@ class Loom {
 
 }  // namespace
 
-MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
+MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                        const Job& job) {
     check(settings);
     check_backdrop(settings, frames);
     const ReusedMemory memory;
@@ -326,7 +307,7 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.settings = settings;
     result.area = frames.target();
     const int levels = pyramid_levels(size, kLeastSide);
-    Measured measured = measure(frames, settings, levels, result, job.part(0, 0.45));
+    Measured measured = measure(frames, settings, context, levels, result, job.part(0, 0.45));
     cv::Mat3f merged;
     {
         Loom loom(measured, size, levels, settings, job);
@@ -345,6 +326,7 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
         result.picture = finished_picture(merged, loom.any_cover(), frames);
         result.source = loom.source();
     }
+    result.survey = measured.survey;
     // Numbers of the series, not of the frames that were read.
     result.depth = at_full_size(measured.focus.field.depth, size);
     result.trust = at_full_size(measured.focus.field.trust, size);

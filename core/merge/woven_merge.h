@@ -13,6 +13,7 @@ namespace moorhaze {
 /// pictures of all. @throws BadParameter, FileError when no frame can be read, Cancelled.
 /// Sources: Burt & Adelson, "A Multiresolution Spline With Application to Image Mosaics", ACM Trans. Graphics
 /// 2(4), 1983 (weights by detail size); Burt & Kolczynski, ICCV 1993 (choice by local energy).
-MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const Job& job);
+MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
+                        const Job& job);
 
 }  // namespace moorhaze

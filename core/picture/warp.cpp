@@ -276,11 +276,20 @@ cv::Matx33d turned_round(const WarpPlan& plan) {
     return to_source;
 }
 
+/// The whole frame's size, of which `pixels` may be a part.
+cv::Size frame_size(const cv::Mat& pixels, const WarpPlan& plan) {
+    return plan.part.frame.empty() ? pixels.size() : plan.part.frame;
+}
+
 /// Fills `out` (CV_32F, 1 or 3 channels) tile by tile.
+/// @param source    size of the pixels at hand;  @param to_frame  target to the whole frame's pixels.
 /// @param floats    of a source pixel in a patch;  @param fill_row  (source row, patch, where it goes).
 template <class FillRow>
-void warp_tiles(cv::Size source, const WarpPlan& plan, const cv::Matx33d& to_source, int floats,
-                WarpPiece piece, cv::Vec3d gains, cv::Mat& out, const Job& job, const FillRow& fill_row) {
+void warp_tiles(cv::Size source, cv::Size frame, const WarpPlan& plan, const cv::Matx33d& to_frame,
+                int floats, WarpPiece piece, cv::Vec3d gains, cv::Mat& out, const Job& job,
+                const FillRow& fill_row) {
+    const cv::Matx33d to_source =
+        cv::Matx33d(1, 0, -plan.part.corner.x, 0, 1, -plan.part.corner.y, 0, 0, 1) * to_frame;
     const int bands = (plan.target.height + kTileHeight - 1) / kTileHeight, channels = out.channels();
     for_rows(bands, job, [&](int band) {
         Patch patch;
@@ -316,8 +325,7 @@ void warp_tiles(cv::Size source, const WarpPlan& plan, const cv::Matx33d& to_sou
                 float* line = out.ptr<float>(top + y) + channels * left;
                 warp_row(own, target_y, target_x, columns, line);
                 if (!plan.vignetting.is_none())
-                    level_row(plan.vignetting, to_source, source, target_y, target_x, columns, channels,
-                              line);
+                    level_row(plan.vignetting, to_frame, frame, target_y, target_x, columns, channels, line);
             }
         }
     });
@@ -339,14 +347,21 @@ std::array<std::vector<float>, 3> tables_of(const Picture& frame, const ToneCurv
 
 }  // namespace
 
+cv::Rect needed_of(cv::Size frame, const WarpPlan& plan) {
+    const SourceBox box = reach_of(turned_round(plan), plan.target.x, plan.target.y, plan.target.width,
+                                   plan.target.height, frame);
+    return cv::Rect(box.left, box.top, box.right - box.left, box.bottom - box.top) & cv::Rect({}, frame);
+}
+
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
                            const Job& job) {
     const cv::Matx33d to_source = turned_round(plan);
     const auto tables = tables_of(frame, curve, [](float linear, int) { return std::sqrt(linear); });
     const float* const roots[] = {tables[0].data(), tables[1].data(), tables[2].data()};
-    LinearFrame out{cv::Mat3f(plan.target.size()), covered_spans(frame.pixels.size(), plan)};
+    const cv::Size whole = frame_size(frame.pixels, plan);
+    LinearFrame out{cv::Mat3f(plan.target.size()), covered_spans(whole, plan)};
     const int width = frame.pixels.cols;
-    warp_tiles(frame.pixels.size(), plan, to_source, 4, &warp_piece, plan.gains, out.pixels, job,
+    warp_tiles(frame.pixels.size(), whole, plan, to_source, 4, &warp_piece, plan.gains, out.pixels, job,
                [&](int y, Patch& patch, float* line) {
                    if (frame.bits() == 8)
                        fill_patch_row(frame.pixels.ptr<std::uint8_t>(y), width, roots, patch, line);
@@ -362,9 +377,10 @@ LumaFrame warp_to_luma(const Picture& frame, const ToneCurve& curve, const WarpP
         return kLuminance[channel] * float(plan.gains[channel]) * linear;
     });
     const float* const parts[] = {tables[0].data(), tables[1].data(), tables[2].data()};
-    LumaFrame out{cv::Mat1f(plan.target.size()), covered_spans(frame.pixels.size(), plan)};
+    const cv::Size whole = frame_size(frame.pixels, plan);
+    LumaFrame out{cv::Mat1f(plan.target.size()), covered_spans(whole, plan)};
     const int width = frame.pixels.cols;
-    warp_tiles(frame.pixels.size(), plan, to_source, 1, &warp_luma_piece, {1, 1, 1}, out.pixels, job,
+    warp_tiles(frame.pixels.size(), whole, plan, to_source, 1, &warp_luma_piece, {1, 1, 1}, out.pixels, job,
                [&](int y, Patch& patch, float* line) {
                    if (frame.bits() == 8)
                        fill_luma_row(frame.pixels.ptr<std::uint8_t>(y), width, parts, patch, line);

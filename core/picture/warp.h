@@ -19,6 +19,13 @@ struct Vignetting {
     bool is_none() const { return square == 0 && fourth == 0; }
 };
 
+/// The part of a frame that is at hand; the whole of it when `frame` is empty.
+struct FramePart {
+    cv::Point corner;  ///< its first pixel, in the frame
+    cv::Size frame;
+    bool operator==(const FramePart&) const = default;
+};
+
 /// Where and how a frame's pixels go.
 struct WarpPlan {
     cv::Matx33d frame_to_reference = cv::Matx33d::eye();  ///< pixel centres at whole numbers
@@ -26,7 +33,14 @@ struct WarpPlan {
     cv::Vec3d gains = {1, 1, 1};  ///< factors in linear light, by colour, > 0
     /// Of frame and reference alike: light is brought to what the reference frame has at the same place.
     Vignetting vignetting = {};
+    /// What the pixels are that are handed over. Outside of a part its edge is repeated, as of a frame's:
+    /// whoever takes parts sees to it that the target needs no more.
+    FramePart part = {};
 };
+
+/// The part of a frame of that size, in its pixels, that a plan needs: what the target shows and what the
+/// kernel reaches around it. Empty when the frame does not lie in the target.
+cv::Rect needed_of(cv::Size frame, const WarpPlan& plan);
 
 /// A frame laid over the reference plane, in linear light.
 struct LinearFrame {

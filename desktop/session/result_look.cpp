@@ -51,12 +51,33 @@ cv::Mat3b look_at(const MergeResult& merge, const cv::Mat4b& base, LookAt look, 
     return shown;
 }
 
+/// Depth colours where something is known, dark elsewhere. Small, so that it is made at once.
+std::shared_ptr<const DisplayPicture> growth_picture(const Growth& growth, int frames,
+                                                     const std::array<QColor, 256>& colours) {
+    cv::Mat3b shown(growth.places.size(), cv::Vec3b::all(34));
+    for (int y = 0; y < shown.rows; ++y)
+        for (int x = 0; x < shown.cols; ++x)
+            if (const float place = growth.places(y, x); place >= 1) {
+                const double share = frames > 1 ? double(place - 1) / (frames - 1) : 0;
+                const QColor& colour = colours[std::size_t(std::clamp(share, 0.0, 1.0) * 255 + 0.5)];
+                shown(y, x) = {uchar(colour.red()), uchar(colour.green()), uchar(colour.blue())};
+            }
+    return std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, Job{}),
+                                            QPoint(growth.area.x, growth.area.y),
+                                            double(growth.area.width) / growth.places.cols);
+}
+
 }  // namespace
 
 ResultLook::ResultLook(Session& session, const std::array<QColor, 256>& colours, QObject* parent)
     : QObject(parent), session_(session), colours_(colours) {
     pool_.setMaxThreadCount(1);
     connect(&session_, &Session::result_shown, this, &ResultLook::want);
+    connect(&session_, &Session::merge_grew, this, [this] {
+        const auto& growth = session_.growth();
+        growing_ = growth ? growth_picture(*growth, session_.series().count(), colours_) : nullptr;
+        emit grew();
+    });
     connect(&session_, &Session::settings_changed, this, [this] {
         if (wanted_look() == LookAt::below_floor) want();
     });
@@ -89,7 +110,7 @@ void ResultLook::set_floor_moving(bool moving) {
     emit changed();
 }
 
-std::shared_ptr<const DisplayPicture> ResultLook::picture() const {
+std::shared_ptr<const DisplayPicture> ResultLook::shown() const {
     const Result* result = session_.result();
     // What was made last stays until what is wanted is there, unless it is of another result.
     return result && wanted_look() != LookAt::picture && made_of_ == result->id && made_as_ == wanted_look()

@@ -34,11 +34,16 @@ class ResultLook : public QObject {
     /// True when the result shown knows how far to trust its places.
     bool has_trust() const;
     /// What is to be shown instead of the plain picture; null when that is the picture itself.
-    std::shared_ptr<const DisplayPicture> picture() const;
+    std::shared_ptr<const DisplayPicture> shown() const;
+    /// The depth that the merge under way has found so far, in the depth colours; null when there is none.
+    std::shared_ptr<const DisplayPicture> growing() const { return growing_; }
+    /// True when nothing is to be laid over the picture.
+    bool is_plain() const { return wanted_look() == LookAt::picture; }
     bool is_settled() const { return !working_ && !wanted_; }
 
   signals:
     void changed();
+    void grew();
 
   private:
     LookAt wanted_look() const;
@@ -53,6 +58,7 @@ class ResultLook : public QObject {
     int made_of_ = 0;  ///< result
     LookAt made_as_ = LookAt::picture;
     std::shared_ptr<const DisplayPicture> made_;
+    std::shared_ptr<const DisplayPicture> growing_;
     cv::Mat4b base_;  ///< the result at half size, kept for the next look
     int base_of_ = 0;
 };

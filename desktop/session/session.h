@@ -1,4 +1,5 @@
 #pragma once
+#include <QImage>
 #include <QObject>
 #include <QUndoStack>
 #include <memory>
@@ -9,7 +10,7 @@
 #include "core/focus/series_report.h"
 #include "core/mend/strokes.h"
 #include "core/merge/frame_source.h"
-#include "core/merge/merge.h"
+#include "core/merge/merge_within.h"
 #include "core/merge/quick_merge.h"
 #include "core/series/card.h"
 #include "desktop/session/job_runner.h"
@@ -30,6 +31,14 @@ struct Result {
     SeriesGeometry geometry;      ///< of the frames it was made from
     std::vector<Stroke> strokes;  ///< painted on it, in order
     bool saved = false;           ///< exported as it is now
+    QImage thumb;                 ///< the picture as it was merged, small
+};
+
+/// A merge under way, as far as it is known where things are sharp.
+struct Growth {
+    QString title;     ///< of the method
+    cv::Mat1f places;  ///< small: frame numbers from 1, 0 where nothing is known yet
+    PixelRect area;    ///< that it shows, in reference pixels
 };
 
 /// What the window works on: the series, what is known of it, what was made of it. No widgets; all in the
@@ -111,6 +120,8 @@ class Session : public QObject {
     void align();
     /// Aligns first if the frames have not been aligned as they are now, then merges.
     void align_and_merge();
+    /// The merge under way; nothing when none is, or nothing is known of it yet.
+    const std::optional<Growth>& growth() const { return merge_growth_; }
     const std::optional<SeriesGeometry>& geometry() const { return geometry_; }
     /// How frames are placed; a change is one step of undo and needs no new measurement. The reference is
     /// that of reference().
@@ -133,6 +144,8 @@ class Session : public QObject {
     /// One step of undo; an empty title is not taken.
     void rename_result(int id, const QString& title);
     bool result_is_current() const;  ///< made from the frames and settings as they are now
+    /// The last result whose survey holds for the frames as they are now; null if there is none.
+    std::shared_ptr<const MergeResult> surveyed() const;
 
     // Mend. Strokes belong to the result shown.
     void add_stroke(const Stroke& stroke);
@@ -159,6 +172,7 @@ class Session : public QObject {
     void current_frame_changed();
     void settings_changed();
     void geometry_changed();
+    void merge_grew();  ///< growth() is another, or gone
     void results_changed();
     void result_shown();
     void strokes_changed(int result_id, moorhaze::Stroke stroke);  ///< painted or taken back
@@ -199,6 +213,7 @@ class Session : public QObject {
     void report_again();
     void start_aligning();
     void start_merging();
+    MergeContext growing(const MergeMethod& method, PixelRect area);  ///< tells what is found on the way
     Result* find_result(int id);
     void apply_stroke(int result_id, const Stroke& stroke, bool add);
     struct MergedFrom {
@@ -210,6 +225,8 @@ class Session : public QObject {
         bool operator==(const MergedFrom&) const = default;
     };
     MergedFrom merge_wanted() const;
+
+    inline static const QString kMergeJob = QStringLiteral("merge");
 
     JobRunner jobs_;
     QUndoStack undo_;
@@ -237,6 +254,7 @@ class Session : public QObject {
     mutable std::optional<PixelRect> kept_area_;  ///< found when it is asked for, until something changes
     std::optional<SeriesGeometry> geometry_;
     Aligned aligned_as_;
+    std::optional<Growth> merge_growth_;
     std::vector<Result> results_;
     std::vector<std::pair<int, MergedFrom>> merged_from_;
     int shown_result_ = 0, next_result_ = 1;

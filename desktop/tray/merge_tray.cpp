@@ -2,6 +2,8 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QHBoxLayout>
+#include <QIcon>
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
@@ -17,11 +19,12 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kCardHeight = 82;  // logical px
+constexpr QSize kThumbSize = {72, 54};
 
 }  // namespace
 
-MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
-    : Tray(tr("Merge"), parent), session_(session), look_(look) {
+MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* parent)
+    : Tray(tr("Merge"), parent), session_(session), look_(look), trial_(trial) {
     add_section(tr("Method"));
     method_ = new QComboBox(this);
     method_->setObjectName(QStringLiteral("method"));
@@ -57,19 +60,23 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
            "the backdrop shall be smooth"));
     backdrop_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     backdrop_->setMinimumContentsLength(16);
-    glare_ = new QCheckBox(tr("Glare guard"), this);
-    glare_->setToolTip(
+    for (QWidget* widget : {static_cast<QWidget*>(detail_), static_cast<QWidget*>(seam_),
+                            static_cast<QWidget*>(floor_), static_cast<QWidget*>(backdrop_)})
+        body()->addWidget(widget);
+    backdrop_word_ = add_quiet(tr("one frame where the ground shall stay smooth"));
+    glare_ = add_switch(
+        tr("Glare guard"), tr("off if lights look flat"),
         tr("Holds the merge within the lightest and darkest that the frames have at each place: no glow "
            "around highlights"));
-    grain_ = new QCheckBox(tr("Grain guard"), this);
+    grain_ =
+        add_switch(tr("Grain guard"), tr("off for faint texture"),
+                   tr("Detail that does not stand out of the noise is averaged over the frames of its depth, "
+                      "not chosen: smooth places stay as calm as in one frame. Off: faint texture is kept"));
     grain_->setObjectName(QStringLiteral("grain"));
-    grain_->setToolTip(
-        tr("Detail that does not stand out of the noise is averaged over the frames of its depth, "
-           "not chosen: smooth places stay as calm as in one frame. Off: faint texture is kept"));
-    for (QWidget* widget :
-         {static_cast<QWidget*>(detail_), static_cast<QWidget*>(seam_), static_cast<QWidget*>(floor_),
-          static_cast<QWidget*>(backdrop_), static_cast<QWidget*>(glare_), static_cast<QWidget*>(grain_)})
-        body()->addWidget(widget);
+    ahead_ = add_switch(tr("Look ahead"), tr("at 50 % and more"),
+                        tr("What is in view is merged with the settings as soon as they change; the result "
+                           "itself stays until you merge (L)"));
+    ahead_->setObjectName(QStringLiteral("ahead"));
     merge_ = add_button(tr("Merge"), tr("Ctrl+Return"),
                         tr("Merges with these settings, in the background; the results so far stay"));
     merge_->setObjectName(QStringLiteral("merge"));
@@ -98,6 +105,7 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
     results_->setAccessibleName(tr("Results"));
     results_->setWordWrap(true);
     results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    results_->setIconSize(kThumbSize);
     body()->addWidget(results_);
     std::tie(rename_, drop_) =
         add_buttons(tr("Rename"), {}, tr("Gives the chosen result another name"), tr("Drop"), {},
@@ -118,6 +126,13 @@ MergeTray::MergeTray(Session& session, ResultLook& look, QWidget* parent)
     connect(&session_, &Session::current_frame_changed, this, &MergeTray::show_settings);
     connect(glare_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
     connect(grain_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
+    connect(ahead_, &QCheckBox::toggled, &trial_, &Trial::set_on);
+    connect(&trial_, &Trial::changed, this, [this] {
+        const QSignalBlocker quiet(ahead_);
+        ahead_->setChecked(trial_.is_on());
+    });
+    ahead_->setChecked(trial_.is_on());
+    connect(&look_, &ResultLook::grew, this, &MergeTray::show_growth);
     connect(look_choice_, &QComboBox::currentIndexChanged, this,
             [this](int index) { look_.set_look(LookAt(index)); });
     connect(&look_, &ResultLook::changed, this, [this] {
@@ -179,8 +194,34 @@ void MergeTray::show_settings() {
     seam_->setVisible(woven || depth);
     floor_->setVisible(woven || depth);
     backdrop_->setVisible(woven || depth);
-    glare_->setVisible(woven || session_.method() == "pyramid");
-    grain_->setVisible(woven);
+    backdrop_word_->setVisible(woven || depth);
+    glare_->parentWidget()->setVisible(woven || session_.method() == "pyramid");
+    grain_->parentWidget()->setVisible(woven);
+}
+
+QCheckBox* MergeTray::add_switch(const QString& text, const QString& word, const QString& tip) {
+    auto* row = new QWidget(this);
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* box = new QCheckBox(text, row);
+    box->setToolTip(tip);
+    auto* when = new QLabel(word, row);
+    when->setProperty("role", "quiet");
+    line->addWidget(box);
+    line->addWidget(when, 1, Qt::AlignRight);
+    body()->addWidget(row);
+    return box;
+}
+
+void MergeTray::show_growth() {
+    const auto growing = look_.growing();
+    if (growing && growing_) {
+        growing_->setIcon(QIcon(QPixmap::fromImage(growing->levels().front().scaled(
+            kThumbSize * 2, Qt::KeepAspectRatio, Qt::SmoothTransformation))));
+        return;
+    }
+    if (bool(growing) != bool(growing_)) show_results();
+    if (growing && growing_) show_growth();
 }
 
 int MergeTray::compared_with() const {
@@ -215,19 +256,27 @@ void MergeTray::show_results() {
     look_choice_->setEnabled(session_.result());
     partner_->setEnabled(session_.result());
     results_->clear();
+    growing_ = nullptr;
     for (const Result& result : session_.results()) {
         auto* item = new QListWidgetItem(
             QStringLiteral("%1%2\n%3 · %4 s")
                 .arg(result.title, result.saved ? tr(", saved") : QString(), result.settings_text)
                 .arg(result.seconds, 0, 'f', 1));
         item->setData(Qt::UserRole, result.id);
+        item->setIcon(QIcon(QPixmap::fromImage(result.thumb)));
         item->setToolTip(tr("Click shows it, double-click renames it"));
         results_->addItem(item);
         if (session_.result() && result.id == session_.result()->id) results_->setCurrentItem(item);
     }
     const bool any = !session_.results().empty();
-    no_results_->setVisible(!any);
-    results_->setVisible(any);
+    if (look_.growing() && session_.growth()) {
+        growing_ = new QListWidgetItem(tr("%1\ndepth found so far").arg(session_.growth()->title));
+        growing_->setFlags(Qt::NoItemFlags);
+        results_->addItem(growing_);
+        results_->scrollToItem(growing_);
+    }
+    no_results_->setVisible(!any && !growing_);
+    results_->setVisible(any || growing_);
     drop_->setVisible(any);
     rename_->setVisible(any);
     results_->setFixedHeight(std::min(3, results_->count()) * kCardHeight + 4);

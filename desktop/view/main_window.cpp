@@ -161,12 +161,12 @@ void MainWindow::build_layout() {
     });
     connect(picture_, &PictureView::zoom_changed, this, [this] {
         twin_->set_view(picture_->zoom(), picture_->centre());
-        show_caption();
+        show_trial();
     });
     connect(twin_, &PictureView::zoom_changed, this, [this] {
         if (twin_->is_fit()) return;  // it was resized; nobody moved it
         picture_->set_view(twin_->zoom(), twin_->centre());
-        show_caption();
+        show_trial();
     });
     connect(picture_, &PictureView::point_set, this,
             [this](QPointF place) { set_point(session_.current_frame(), align_tray_->partner(), place); });
@@ -224,7 +224,7 @@ void MainWindow::build_trays() {
     auto* plan = plan_;
     auto* cull = new CullTray(session_, trays_);
     auto* align = align_tray_ = new AlignTray(session_, points_, trays_);
-    auto* merge = merge_tray_ = new MergeTray(session_, look_, trays_);
+    auto* merge = merge_tray_ = new MergeTray(session_, look_, trial_, trays_);
     auto* mend = new MendTray(session_, mend_, trays_);
     deliver_ = new DeliverTray(session_, exporter_, trays_);
     for (QWidget* tray :
@@ -345,6 +345,8 @@ void MainWindow::connect_session() {
     connect(&session_, &Session::geometry_changed, this, &MainWindow::show_drift);
     for (auto signal : {&Session::settings_changed, &Session::selection_changed})
         connect(&session_, signal, this, &MainWindow::show_kept);
+    connect(&look_, &ResultLook::grew, this, &MainWindow::show_picture);
+    connect(&trial_, &Trial::changed, this, &MainWindow::show_trial);
     connect(&session_, &Session::result_shown, this, &MainWindow::show_picture);
     for (auto signal : {&Session::profiles_changed, &Session::selection_changed})
         connect(&session_, signal, this, &MainWindow::show_line);

@@ -11,6 +11,7 @@
 #include "desktop/session/session.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/sounding.h"
+#include "desktop/session/trial.h"
 
 class QMenuBar;
 class QScrollArea;
@@ -51,6 +52,7 @@ class MainWindow : public QMainWindow {
     PictureView& twin_view() { return *twin_; }
     MatchPoints& match_points() { return points_; }
     ResultLook& result_look() { return look_; }
+    Trial& trial() { return trial_; }
     DepthLine& depth_line() { return *line_; }
     NoticeBar& notice() { return *notice_; }
 
@@ -119,6 +121,7 @@ class MainWindow : public QMainWindow {
     void show_marks();      ///< matching points, in the align stage
     void show_comparing();  ///< which ways to compare are on
     void show_sounding();
+    void show_trial();  ///< what is in view with the settings as they are, in the merge stage
     void show_caption();
     void show_brush();
     void show_live();
@@ -138,6 +141,7 @@ class MainWindow : public QMainWindow {
     ShootDesk desk_{session_};
     MatchPoints points_{session_};
     ResultLook look_;
+    Trial trial_{session_};
 
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
@@ -160,7 +164,7 @@ class MainWindow : public QMainWindow {
     QAction *blink_action_ = nullptr, *twin_action_ = nullptr, *edges_action_ = nullptr,
             *as_shot_action_ = nullptr, *points_action_ = nullptr;
     QAction *curtain_action_ = nullptr, *tray_action_ = nullptr, *marks_action_ = nullptr,
-            *quick_action_ = nullptr, *keep_action_ = nullptr;
+            *quick_action_ = nullptr, *keep_action_ = nullptr, *ahead_action_ = nullptr;
     std::array<QAction*, Sounding::kPatches> digit_actions_{};
     QPointF hovered_;
     bool is_hovering_ = false;

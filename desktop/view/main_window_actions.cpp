@@ -216,6 +216,12 @@ void MainWindow::build_actions() {
         show_comparing();
     });
     build_compare_actions(view);
+    ahead_action_ = add_action(view, tr("Look ahead"), QKeySequence(tr("L")),
+                               tr("In Merge: what is in view is tried with the settings as they change"),
+                               [this] { trial_.set_on(ahead_action_->isChecked()); });
+    ahead_action_->setCheckable(true);
+    ahead_action_->setChecked(trial_.is_on());
+    connect(&trial_, &Trial::changed, this, [this] { ahead_action_->setChecked(trial_.is_on()); });
     add_action(view, tr("Flip while held: V"), {}, tr("Shows the other picture for a moment"), [this] {
         picture_->set_flipped(false);
     })->setEnabled(false);

@@ -81,7 +81,7 @@ void MainWindow::show_picture() {
     const auto own = store_.find(frame);
     const QString frame_label = tr("frame %1").arg(frame.frame + 1);
     if (shows_result()) {
-        const auto looked = session_.stage() == Stage::merge ? look_.picture() : nullptr;
+        const auto looked = session_.stage() == Stage::merge ? look_.shown() : nullptr;
         if (looked)
             picture_->set_picture(looked, session_.result()->title);
         else if (mend_.display())
@@ -92,6 +92,9 @@ void MainWindow::show_picture() {
             set_other(mend_.display_of(partner->id), partner->title);
         else
             set_other(own, frame_label);
+    } else if (const auto growing = session_.stage() == Stage::merge ? look_.growing() : nullptr) {
+        picture_->set_picture(growing, tr("depth found so far"));
+        set_other(own, frame_label);
     } else if (shows_quick_look()) {
         picture_->set_picture(quick_look_.picture(), tr("quick merge"));
         set_other(own, frame_label);
@@ -111,6 +114,16 @@ void MainWindow::show_picture() {
     }
     show_kept();
     show_marks();
+    show_trial();
+}
+
+void MainWindow::show_trial() {
+    // Farther out the part in view would be too large to be quick.
+    constexpr double kLeastZoom = 0.5;
+    const bool in_merge = session_.stage() == Stage::merge && session_.has_series();
+    const bool plain = look_.is_plain();
+    trial_.set_view(in_merge && plain && picture_->zoom() >= kLeastZoom ? picture_->seen() : QRect());
+    picture_->set_patch(in_merge && plain ? trial_.picture() : nullptr, tr("look-ahead, not merged yet"));
     show_caption();
 }
 
@@ -326,6 +339,12 @@ void MainWindow::show_caption() {
                                   : frame_caption(session_.series(), session_.current_frame());
         if (!store_.find(frame_view())) text += tr(" · loading");
     }
+    if (session_.stage() == Stage::merge && trial_.is_on()) {
+        if (const QString state = trial_.state(); !state.isEmpty())
+            text += QStringLiteral(" · ") + state;
+        else if (session_.result() && !session_.result_is_current() && !trial_.picture())
+            text += tr(" · settings changed: at 100 % (Ctrl+1) they are tried here");
+    }
     picture_->set_caption(QStringLiteral("%1 · %2").arg(text, zoom));
 }
 
@@ -354,7 +373,7 @@ bool MainWindow::is_settled() {
     if (picture_->curtain() && !store_.find(frame_view())) return false;
     if (session_.stage() == Stage::align && !store_.find(partner_view())) return false;
     if (!points_.is_settled() || !look_.is_settled()) return false;
-    if (!quick_look_.is_settled()) return false;
+    if (!quick_look_.is_settled() || !trial_.is_settled()) return false;
     for (const auto& patch : sounding_.patches())
         if (patch.sharpness < 0) return false;
     return true;

@@ -58,6 +58,17 @@ void PictureView::refresh(const QRect& area) {
     update(part.toAlignedRect());
 }
 
+void PictureView::set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label) {
+    if (patch == patch_ && label == patch_label_) return;
+    patch_ = std::move(patch);
+    patch_label_ = label;
+    update();
+}
+
+QRect PictureView::seen() const {
+    return QRectF(to_plane({0, 0}), to_plane(QPointF(width(), height()))).toAlignedRect() & QRect({}, plane_);
+}
+
 void PictureView::set_caption(const QString& caption) {
     if (caption == caption_) return;
     caption_ = caption;
@@ -242,7 +253,9 @@ void PictureView::paintEvent(QPaintEvent* event) {
     const double split = width() * curtain_place_;
     if (curtain_ && compare && picture_ && !flipped_) {
         draw(painter, *other_, whole.intersected(QRectF(0, 0, split, height())));
-        draw(painter, *picture_, whole.intersected(QRectF(split, 0, width() - split, height())));
+        const QRectF own = whole.intersected(QRectF(split, 0, width() - split, height()));
+        draw(painter, *picture_, own);
+        draw_patch(painter, own);
         painter.setPen(QPen(QColor(20, 20, 22), 3));
         painter.drawLine(QPointF(split, 0), QPointF(split, height()));
         painter.setPen(QPen(Theme::current().heather_light, 1));
@@ -253,6 +266,7 @@ void PictureView::paintEvent(QPaintEvent* event) {
         draw_label(painter, picture_label_, {split + 8, 10}, Qt::TopLeftCorner);
     } else if (main) {
         draw(painter, *main, whole);
+        if (main == picture_.get()) draw_patch(painter, whole);
         draw_label(painter, flipped_ && compare ? other_label_ : QString(), {10, 10}, Qt::TopLeftCorner);
     }
     draw_kept(painter);
@@ -296,6 +310,23 @@ void PictureView::paintEvent(QPaintEvent* event) {
     }
     if (drag_ == Drag::loupe) draw_loupe(painter);
     draw_label(painter, caption_, {width() - 8.0, height() - 8.0}, Qt::BottomRightCorner);
+}
+
+void PictureView::draw_patch(QPainter& painter, const QRectF& part) const {
+    if (!patch_) return;
+    draw(painter, *patch_, part);
+    const QRectF area(to_widget(QPointF(patch_->area().topLeft()) - QPointF(0.5, 0.5)),
+                      QSizeF(patch_->area().size()) * scale());
+    painter.save();
+    painter.setClipRect(part, Qt::IntersectClip);
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(QColor(20, 20, 22), 3));
+    painter.drawRect(area);
+    painter.setPen(QPen(Theme::current().heather_light, 1.2, Qt::DashLine));
+    painter.drawRect(area);
+    const QRectF seen = area.intersected(rect());
+    draw_label(painter, patch_label_, seen.topRight() + QPointF(-8, 8), Qt::TopRightCorner);
+    painter.restore();
 }
 
 void PictureView::draw_kept(QPainter& painter) const {

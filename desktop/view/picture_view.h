@@ -26,6 +26,10 @@ class PictureView : public QWidget {
     void set_plane(QSize plane);
     void set_picture(std::shared_ptr<const DisplayPicture> picture, const QString& label);
     void set_other(std::shared_ptr<const DisplayPicture> other, const QString& label);
+    /// A part of the picture as it might be, laid over it; null: none. Not over the other picture.
+    void set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label);
+    const std::shared_ptr<const DisplayPicture>& patch() const { return patch_; }
+    QRect seen() const;               ///< pixels of the plane that are in view, as far as the widget goes
     void refresh(const QRect& area);  ///< part of the picture changed, in reference pixels
     void set_caption(const QString& caption);
 
@@ -94,6 +98,7 @@ class PictureView : public QWidget {
     enum class Drag { none, point, pan, curtain, paint, line, loupe };
     void draw(QPainter& painter, const DisplayPicture& picture, const QRectF& part) const;
     void draw_label(QPainter& painter, const QString& text, QPointF corner, Qt::Corner anchor) const;
+    void draw_patch(QPainter& painter, const QRectF& part) const;
     void draw_kept(QPainter& painter) const;
     void draw_marks(QPainter& painter) const;
     void draw_loupe(QPainter& painter) const;
@@ -105,8 +110,8 @@ class PictureView : public QWidget {
     bool near_curtain(QPointF place) const;
     void update_cursor(QPointF place);
 
-    std::shared_ptr<const DisplayPicture> picture_, other_;
-    QString picture_label_, other_label_, caption_;
+    std::shared_ptr<const DisplayPicture> picture_, other_, patch_;
+    QString picture_label_, other_label_, patch_label_, caption_;
     QSize plane_;
     QPointF centre_;  ///< reference place in the middle of the widget
     double zoom_ = 1;

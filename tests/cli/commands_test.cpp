@@ -50,6 +50,28 @@ TEST_CASE("work that fails ends with 1 and one line that names the file", "[cli]
         1);
 }
 
+TEST_CASE("merge keeps within --memory by strips, and says what it needs at least", "[cli][memory]") {
+    const test::Scratch scratch;
+    const std::string frames = frames_in(scratch, 4, {400, 900});
+    auto merge = [&](const std::string& name, const std::string& more) {
+        return cli("merge " + frames + " --no-crop --quiet -o " + (scratch / (name + ".tif")).string() +
+                   " --report " + (scratch / (name + ".json")).string() + more);
+    };
+    REQUIRE(merge("whole", "").code == 0);
+    CHECK(json::parse(test::read_all(scratch / "whole.json"))["strips"] == 1);
+    const auto little = merge("little", " --memory 20");
+    CHECK(little.code == 2);
+    CHECK_THAT(little.text, Catch::Contains("MB"));
+    CHECK_FALSE(std::filesystem::exists(scratch / "little.tif"));
+    // What it says it needs will do.
+    const std::size_t at = little.text.find("at least ") + 9;
+    const std::string least = little.text.substr(at, little.text.find(' ', at) - at);
+    REQUIRE(merge("strips", " --memory " + least).code == 0);
+    CHECK(json::parse(test::read_all(scratch / "strips.json"))["strips"] > 1);
+    CHECK(test::psnr_db(test::luma_of(read_picture(scratch / "whole.tif")),
+                        test::luma_of(read_picture(scratch / "strips.tif"))) > 50);
+}
+
 TEST_CASE("help and version are no failure", "[cli]") {
     CHECK(cli("--help").code == 0);
     CHECK(cli("merge --help").code == 0);

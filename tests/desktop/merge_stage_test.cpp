@@ -92,6 +92,7 @@ TEST_CASE("the trust floor is seen over the picture while it is moved", "[deskto
     const test::Scratch scratch;
     MainWindow main;
     open_and_merge(main, scratch);
+    main.trial().set_on(false);  // the floor alone
     PictureView& view = main.picture_view();
     const QImage plain = view.grab().toImage();
     auto* floor = [&] {
@@ -114,6 +115,92 @@ TEST_CASE("the trust floor is seen over the picture while it is moved", "[deskto
     settle(main);
     CHECK(mean_difference(view.grab().toImage(), plain) < 0.1);
     CHECK(main.session().merge_settings().trust_floor == Approx(0).margin(0.01));
+}
+
+TEST_CASE("a change of settings is seen in view before anything is merged anew", "[desktop][merge][trial]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    open_and_merge(main, scratch);
+    Session& session = main.session();
+    PictureView& view = main.picture_view();
+    CHECK(view.zoom() > 0.5);  // so small a picture is fit at more than half its size
+    CHECK(view.patch() == nullptr);
+    const QImage merged = view.grab().toImage();
+
+    choose(named<QComboBox>(main, "method"), int(merge_methods().size()) - 1);  // the even blend: softer
+    REQUIRE(session.method() == "blend");
+    settle(main);
+    REQUIRE(view.patch() != nullptr);
+    CHECK(session.results().size() == 1);
+    const QImage ahead = view.grab().toImage();
+    CHECK(mean_difference(merged, ahead) > 0.3);
+    // It is what the merge then brings; when that is there, nothing lies over it.
+    const QRect patch = view.patch()->area();
+    click(named<QPushButton>(main, "merge"));
+    wait_until([&] { return session.results().size() == 2; });
+    settle(main);
+    CHECK(view.patch() == nullptr);
+    const QImage blend = view.grab().toImage();
+    const QRect on_screen = QRectF(view.to_widget(patch.topLeft()), view.to_widget(patch.bottomRight()))
+                                .toRect()
+                                .adjusted(4, 40, -4, -40);
+    CHECK(mean_difference(ahead.copy(on_screen), blend.copy(on_screen)) < 0.6);
+
+    // Changed back, the result that fits is the first one; what is in view is tried again.
+    choose(named<QComboBox>(main, "method"), 0);
+    settle(main);
+    REQUIRE(view.patch() != nullptr);
+    named<QCheckBox>(main, "ahead")->click();
+    settle(main);
+    CHECK(view.patch() == nullptr);
+    QTest::keyClick(&main, Qt::Key_L);
+    settle(main);
+    CHECK(view.patch() != nullptr);
+    CHECK(named<QCheckBox>(main, "ahead")->isChecked());
+
+    // Too far out it is not tried; what was tried stays until something changes.
+    view.set_zoom(0.2);
+    settle(main);
+    CHECK(main.trial().state().isEmpty());
+}
+
+TEST_CASE("the depth map is seen growing while a merge runs, and each result carries its picture",
+          "[desktop][merge]") {
+    const test::Scratch scratch;
+    test::write_series(scratch, test::strip_series({1500, 1000}, 8));
+    MainWindow main;
+    main.show();
+    main.activateWindow();
+    REQUIRE(QTest::qWaitForWindowActive(&main));
+    main.open_paths({QString::fromStdString(scratch.folder().string())});
+    wait_until([&] { return main.session().is_profiled(); });
+    Session& session = main.session();
+    session.set_stage(Stage::merge);
+    int grown = 0;
+    bool card = false, warm = false;
+    QObject::connect(&session, &Session::merge_grew, &main, [&] {
+        if (!session.growth()) return;
+        ++grown;
+        auto* results = named<QListWidget>(main, "results");
+        card = card || (results->count() == 1 && results->item(0)->text().contains("so far") &&
+                        !results->item(0)->icon().isNull());
+        // The nearest frames come first: their strip has its colour while the far ones are unknown.
+        const QImage seen = main.picture_view().grab().toImage();
+        const QRgb near = seen.pixel(main.picture_view().to_widget({90, 500}).toPoint());
+        warm = warm || qRed(near) > qBlue(near) + 20;
+    });
+    QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
+    wait_until([&] { return session.result() != nullptr; });
+    CHECK(grown > 0);
+    CHECK(card);
+    CHECK(warm);
+    settle(main);
+    CHECK_FALSE(session.growth());
+    auto* results = named<QListWidget>(main, "results");
+    REQUIRE(results->count() == 1);
+    CHECK(results->item(0)->text().startsWith("Woven 1"));
+    CHECK_FALSE(session.result()->thumb.isNull());
+    CHECK_FALSE(results->item(0)->icon().isNull());
 }
 
 TEST_CASE("two results are compared at the same place, and carry the names they are given",

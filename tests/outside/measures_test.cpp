@@ -47,7 +47,8 @@ TEST_CASE("a merge of the shipped series is better by scikit-image's measure too
     const SeriesGeometry geometry = register_series(demo.series, demo.reference, {});
     const PixelRect area = common_area(geometry, demo.series.chosen(), demo.series.size());
     AlignedFrames frames(demo.series, geometry, demo.series.chosen(), area);
-    write_picture(scratch / "merge.tif", merge_method("pyramid").merge(frames, {}, {}).picture, {}, {}, {});
+    write_picture(scratch / "merge.tif", merge_method("pyramid").merge(frames, {}, {}, {}).picture, {}, {},
+                  {});
     Picture truth = with_bits(demo.sharp, 16),
             single = with_bits(read_picture(demo.series.frames[std::size_t(demo.reference)].path), 16);
     truth.pixels = truth.pixels(area).clone();

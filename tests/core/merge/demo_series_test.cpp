@@ -44,7 +44,7 @@ const Chain& chain(const std::string& name) {
 
 MergeResult merged(const Chain& made, const std::string& method) {
     AlignedFrames frames(made.truth.series, made.geometry, made.truth.series.chosen(), made.area);
-    return merge_method(method).merge(frames, {}, {});
+    return merge_method(method).merge(frames, {}, {}, {});
 }
 
 }  // namespace

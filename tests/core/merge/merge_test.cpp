@@ -18,7 +18,7 @@ MergeResult merged(const Series& series, const std::string& method, const std::v
                    const Job& job = {}) {
     const SeriesGeometry geometry = unmoved(series, 0);
     AlignedFrames aligned(series, geometry, frames, {{}, series.size()});
-    return merge_method(method).merge(aligned, {}, job);
+    return merge_method(method).merge(aligned, {}, {}, job);
 }
 
 std::vector<int> all_of(const Series& series) {
@@ -124,7 +124,7 @@ TEST_CASE("places that no frame covers are transparent and named by 0", "[merge]
     for (FrameGeometry& frame : geometry.frames) frame.matrix(0, 2) = 20;
     for (const MergeMethod& method : merge_methods()) {
         AlignedFrames frames(series, geometry, {0, 1, 2}, {0, 0, 160, 100});
-        const MergeResult result = method.merge(frames, {}, {});
+        const MergeResult result = method.merge(frames, {}, {}, {});
         INFO(method.name);
         REQUIRE_FALSE(result.picture.alpha.empty());
         CHECK(result.picture.alpha.at<ushort>(50, 10) == 0);
@@ -176,7 +176,7 @@ TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject 
         MergeSettings settings;
         settings.backdrop_frame = 3;
         AlignedFrames frames(series, geometry, all_of(series), {{}, series.size()});
-        const MergeResult result = merge_method(method).merge(frames, settings, {});
+        const MergeResult result = merge_method(method).merge(frames, settings, {}, {});
         const auto middle = result.picture.pixels.at<cv::Vec3w>(kSize.height / 2, 345);
         CHECK(middle[1] == Approx(28000).margin(300));
         CHECK(std::abs(result.depth(kSize.height / 2, 60) - (60.0 / kSize.width * 7 + 0.5)) < 1);
@@ -185,7 +185,7 @@ TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject 
         // Told before minutes of reading.
         double reached = 0;
         const Job job{{}, [&](double fraction) { reached = fraction; }};
-        CHECK_THROWS_WITH(merge_method(method).merge(again, settings, job), Catch::Contains("frame 9"));
+        CHECK_THROWS_WITH(merge_method(method).merge(again, settings, {}, job), Catch::Contains("frame 9"));
         CHECK(reached == 0);
     }
 }

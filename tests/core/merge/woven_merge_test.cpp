@@ -69,7 +69,7 @@ MergeResult merged(const Series& series, const std::string& method, const MergeS
                    const std::vector<int>& chosen = {}, PixelRect area = {{}, kSize}) {
     const SeriesGeometry geometry = unmoved(series, 0);
     AlignedFrames frames(series, geometry, chosen.empty() ? series.chosen() : chosen, area);
-    return merge_method(method).merge(frames, settings, {});
+    return merge_method(method).merge(frames, settings, {}, {});
 }
 
 double disc(double x, double y, double at_x, double at_y, double radius) {
@@ -182,7 +182,7 @@ TEST_CASE("woven: places that only some frames cover come from those, the rest s
     for (int k = 6; k < kFrames; ++k) geometry.frames[std::size_t(k)].matrix(0, 2) = 40;  // to the right
     const PixelRect area(0, 0, kSize.width + 80, kSize.height);
     AlignedFrames frames(series, geometry, series.chosen(), area);
-    const MergeResult result = merge_method("woven").merge(frames, {}, {});
+    const MergeResult result = merge_method("woven").merge(frames, {}, {}, {});
     REQUIRE_FALSE(result.picture.alpha.empty());
     CHECK(result.picture.alpha.at<ushort>(100, 100) == 65535);
     CHECK(result.picture.alpha.at<ushort>(100, kSize.width + 20) == 65535);

@@ -155,3 +155,25 @@ TEST_CASE("luma alone lies where the colours lie, levelled like them", "[picture
     const Picture deep = with_bits(frame, 8);
     CHECK(cv::norm(warp_to_luma(deep, curve, plan, {}).pixels, expected, cv::NORM_INF) < 0.01);
 }
+
+TEST_CASE("a part of a frame gives the pixels that the whole frame gives", "[picture]") {
+    const test::Texture texture(9, 60, 6, 90);
+    const Picture frame = picture_from({300, 200}, [&](int x, int y) { return texture.at(x, y); });
+    WarpPlan plan{cv::Matx33d(1.01, 0.02, -3.3, -0.02, 1.01, 4.7, 2e-5, -1e-5, 1), {90, 60, 80, 50}};
+    plan.vignetting = {0.2, 0.05};
+    plan.gains = {1.1, 0.95, 1};
+    const LinearFrame whole = warp_to_linear(frame, srgb(), plan, {});
+    const LumaFrame whole_luma = warp_to_luma(frame, srgb(), plan, {});
+    const cv::Rect needed = needed_of({300, 200}, plan);
+    CHECK(needed.area() < 130 * 100);
+    const Picture part{frame.pixels(needed).clone(), {}, frame.profile};
+    plan.part = {needed.tl(), {300, 200}};
+    const LinearFrame laid = warp_to_linear(part, srgb(), plan, {});
+    CHECK(laid.covered == whole.covered);
+    // Positions are worked out from another corner: the last bit of a float may differ.
+    CHECK(cv::norm(laid.pixels, whole.pixels, cv::NORM_INF) < 1e-3);
+    CHECK(cv::norm(laid.pixels, whole.pixels, cv::NORM_L1) / double(3 * 80 * 50) < 1e-5);
+    CHECK(cv::norm(warp_to_luma(part, srgb(), plan, {}).pixels, whole_luma.pixels, cv::NORM_INF) < 1e-3);
+    // Beyond the frame nothing is needed.
+    CHECK(needed_of({300, 200}, {shift(5000, 0), {0, 0, 50, 50}}).area() == 0);
+}

@@ -1,0 +1,33 @@
+#pragma once
+#include "core/merge/merge.h"
+
+namespace moorhaze {
+
+/// Everything a merge is made of.
+struct MergeTask {
+    const Series& series;
+    const SeriesGeometry& geometry;
+    std::vector<int> frames;  ///< indices
+    PixelRect area;           ///< of the reference plane
+    MergeSettings settings;
+    std::size_t memory_bytes = 0;  ///< of the whole process; 0: as much as one piece takes
+};
+
+/// Rows of the area that a strip makes, so that a merge keeps within its memory.
+struct StripPlan {
+    int rows = 0;    ///< of the result; all of them where one piece fits
+    int margin = 0;  ///< rows more that are merged above and below; in them strips pass into each other
+};
+/// @throws BadParameter when not even the smallest strips fit; it names the least that does.
+StripPlan plan_strips(const MergeMethod& method, const MergeTask& task);
+
+/// Merges within the memory: in one piece where that fits, otherwise strip after strip, each with all its
+/// frames read anew. What only the whole picture tells (noise, moved parts) is found out in a pass of its own
+/// then, so that strips decide alike. The same pixels for any number of threads; for another memory they
+/// differ where strips meet by what coarse detail from beyond the margin would change, hardly above rounding.
+/// @param context  a survey in it saves that pass.
+/// @throws as the method; BadParameter as plan_strips.
+MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
+                         const Job& job);
+
+}  // namespace moorhaze

@@ -1,0 +1,182 @@
+// Merges within a memory budget, and of a part of the picture: both have to give what a merge of all gives.
+#include "core/merge/merge_within.h"
+
+#include <catch2/catch.hpp>
+#include <fstream>
+
+#include "core/merge/trial_frames.h"
+#include "core/work/for_rows.h"
+#include "tests/support/measures.h"
+#include "tests/support/series_files.h"
+
+using namespace moorhaze;
+
+namespace {
+
+const cv::Size kSize(300, 1000);
+
+struct Planted {
+    test::Scratch scratch;
+    Series series;
+    SeriesGeometry geometry;
+    Planted() : series(test::write_series(scratch, test::strip_series(kSize, 6))) {
+        geometry = unmoved(series, 0);
+        // A little out of place, so that strips end between the frames' pixels, and one frame covers less.
+        geometry.frames[2].matrix = cv::Matx33d(1.002, 0.001, -0.4, -0.001, 1.002, -1.3, 0, 0, 1);
+        geometry.frames[4].matrix(1, 2) = 20.5;
+    }
+    MergeTask task(std::size_t megabytes) const {
+        return {series, geometry, series.chosen(), {{}, kSize}, {}, megabytes * 1'000'000};
+    }
+    /// The least whole number of megabytes that will do.
+    std::size_t least(const MergeMethod& method) const {
+        std::size_t megabytes = 50;
+        for (;; ++megabytes) try {
+                plan_strips(method, task(megabytes));
+                return megabytes;
+            } catch (const BadParameter&) {
+                REQUIRE(megabytes < 1000);
+            }
+    }
+};
+
+double difference_db(const Picture& one, const Picture& other) {
+    return test::psnr_db(test::luma_of(one), test::luma_of(other));
+}
+
+}  // namespace
+
+TEST_CASE("in strips a merge is what it is in one piece, by every method", "[merge][memory]") {
+    const Planted planted;
+    for (const MergeMethod& method : merge_methods()) {
+        INFO(method.name);
+        const std::size_t least = planted.least(method);
+        const StripPlan plan = plan_strips(method, planted.task(least));
+        CHECK(plan.rows < kSize.height / 2);
+        CHECK(plan.margin > 0);
+        const MergeResult whole = merge_within(method, planted.task(0), {}, {}),
+                          strips = merge_within(method, planted.task(least), {}, {});
+        REQUIRE(strips.picture.pixels.size() == kSize);
+        REQUIRE(strips.area == whole.area);
+        // What differs is what coarse detail from beyond the margin would change.
+        CHECK(difference_db(whole.picture, strips.picture) > 50);
+        cv::Mat gap;
+        cv::absdiff(whole.picture.pixels, strips.picture.pixels, gap);
+        double most = 0;
+        cv::minMaxLoc(gap.reshape(1), nullptr, &most);
+        CHECK(most < 0.05 * 65535);
+        CHECK(cv::countNonZero(whole.source != strips.source) < int(whole.source.total()) / 100);
+        CHECK(cv::mean(cv::abs(whole.depth - strips.depth))[0] < 0.02);
+        CHECK(strips.picture.alpha.empty() == whole.picture.alpha.empty());
+        CHECK(strips.trust.empty() == whole.trust.empty());
+    }
+}
+
+TEST_CASE("strips meet without an edge", "[merge][memory]") {
+    const Planted planted;
+    const MergeMethod& method = merge_method("woven");
+    const std::size_t least = planted.least(method);
+    const int border = plan_strips(method, planted.task(least)).rows;
+    const MergeResult whole = merge_within(method, planted.task(0), {}, {}),
+                      strips = merge_within(method, planted.task(least), {}, {});
+    // Steps from row to row across the border, in the difference to the whole.
+    cv::Mat1f apart = test::luma_of(strips.picture) - test::luma_of(whole.picture);
+    double at_border = 0, elsewhere = 0;
+    for (int y = 1; y < kSize.height; ++y) {
+        const double step = cv::norm(apart.row(y), apart.row(y - 1), cv::NORM_L1) / kSize.width;
+        (std::abs(y - border) <= 1 ? at_border : elsewhere) =
+            std::max(std::abs(y - border) <= 1 ? at_border : elsewhere, step);
+    }
+    CHECK(at_border < 0.001);
+    CHECK(at_border < 3 * elsewhere + 1e-4);
+}
+
+TEST_CASE("memory that will not do is refused with what is needed; ample memory needs no strips",
+          "[merge][memory]") {
+    const Planted planted;
+    const MergeMethod& method = merge_method("woven");
+    const std::size_t least = planted.least(method);
+    CHECK_THROWS_WITH(merge_within(method, planted.task(least - 1), {}, {}),
+                      Catch::Contains(std::to_string(least) + " MB"));
+    CHECK(plan_strips(method, planted.task(4000)).rows == kSize.height);
+    CHECK(plan_strips(method, planted.task(0)).rows == kSize.height);
+    // More memory, fewer strips.
+    CHECK(plan_strips(method, planted.task(least + 6)).rows > plan_strips(method, planted.task(least)).rows);
+}
+
+TEST_CASE("strips: the same pixels for any number of threads, and a stop is heard", "[merge][memory]") {
+    const Planted planted;
+    const MergeMethod& method = merge_method("depth");
+    const std::size_t least = planted.least(method);
+    const cv::Mat many = merge_within(method, planted.task(least), {}, {}).picture.pixels;
+    {
+        const ThreadLimit limit(1);
+        CHECK(cv::norm(merge_within(method, planted.task(least), {}, {}).picture.pixels, many,
+                       cv::NORM_INF) == 0);
+    }
+    std::stop_source stop;
+    Job job{stop.get_token(), [&](double fraction) {
+                if (fraction > 0.5) stop.request_stop();
+            }};
+    CHECK_THROWS_AS(merge_within(method, planted.task(least), {}, job), Cancelled);
+}
+
+TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]") {
+    const Planted planted;
+    const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
+    const TrialFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
+    CHECK(trial.area() == part);
+    CHECK(trial.bytes() < 6u * 6u * std::size_t(kSize.area()) / 2);
+    for (const MergeMethod& method : merge_methods()) {
+        INFO(method.name);
+        const MergeResult whole = merge_within(method, planted.task(0), {}, {});
+        const MergeResult tried = trial.merge(method, {}, &whole.survey, {});
+        REQUIRE(tried.picture.pixels.size() == part.size());
+        CHECK(tried.area == part);
+        Picture there = whole.picture;
+        there.pixels = whole.picture.pixels(part);
+        CHECK(difference_db(there, tried.picture) > 50);
+        CHECK(cv::countNonZero(whole.source(part) != tried.source) < part.area() / 50);
+        // Without a survey it has to do with what the part tells, and comes close.
+        CHECK(difference_db(there, trial.merge(method, {}, nullptr, {}).picture) > 40);
+    }
+}
+
+TEST_CASE("a trial follows the settings, and tells of frames that cannot be read", "[merge][trial]") {
+    const Planted planted;
+    std::ofstream(planted.series.frames[3].path) << "no picture";
+    const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
+    const TrialFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
+    MergeSettings settings;
+    const MergeResult narrow = trial.merge(merge_method("depth"), settings, nullptr, {});
+    settings.seam_width_px = 30;
+    const MergeResult wide = trial.merge(merge_method("depth"), settings, nullptr, {});
+    CHECK(cv::norm(narrow.picture.pixels, wide.picture.pixels, cv::NORM_INF) > 300);
+    REQUIRE_FALSE(narrow.problems.empty());
+    CHECK(narrow.problems[0].frame_index == 3);
+    CHECK_THROWS_AS(TrialFrames(planted.series, planted.geometry, planted.series.chosen(),
+                                {5000, 5000, 10, 10}, whole_area, {}),
+                    BadParameter);
+}
+
+TEST_CASE("the depth found so far grows frame by frame, by every method", "[merge]") {
+    const Planted planted;
+    for (const MergeMethod& method : merge_methods()) {
+        INFO(method.name);
+        std::vector<cv::Mat1f> seen;
+        MergeContext context;
+        context.on_frame = [&](const std::function<cv::Mat1f()>& so_far) { seen.push_back(so_far()); };
+        merge_within(method, planted.task(0), context, {});
+        REQUIRE(seen.size() == 6);
+        // Frames are sharp in strips from left to right: what is known follows, and never runs ahead.
+        for (std::size_t k = 0; k < seen.size(); ++k) {
+            double most = 0;
+            cv::minMaxLoc(seen[k], nullptr, &most);
+            CHECK(most == Approx(k + 1).margin(0.51));
+        }
+        const cv::Mat1f& last = seen.back();
+        const int middle = last.rows / 2;
+        CHECK(last(middle, last.cols / 12) == Approx(1).margin(1.01));
+        CHECK(last(middle, last.cols * 11 / 12) == Approx(6).margin(1.01));
+    }
+}
