@@ -89,6 +89,7 @@ int main(int argc, char** argv) {
     const QString until = option("until", "Pause the shoot after so many frames.", "number");
     const QString merge = option("merge", "Align and merge.");
     const QString method = option("method", "Method of the merge.", "name");
+    const QString ahead = option("ahead", "Look ahead with another method, after the merge.", "name");
     const QString frame = option("frame", "Show a frame.", "number");
     const QString zoom = option("zoom", "Zoom in percent, around --point if given.", "percent");
     const QString point = option("point", "Point at a place of the picture.", "x,y");
@@ -184,6 +185,7 @@ int main(int argc, char** argv) {
             view.set_zoom(parser.value(zoom).toDouble() / 100);
         }
     });
+    on(ahead, [&] { window.session().set_method(parser.value(ahead).toStdString()); });
     on(point, [&] { window.point_at(place_of(parser.value(point)), true); });
     if (parser.isSet(draw)) {
         const auto numbers = parser.value(draw).split(',');

@@ -11,8 +11,7 @@ namespace moorhaze {
 
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
-        {"woven", "Woven",
-         "Depth map and pyramid interwoven by trust, one state of what moved: needs the least mending.",
+        {"woven", "Woven", "Depth map and pyramid interwoven by trust: needs the least mending.",
          &woven_merge, 72, true},
         {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
          &pyramid_merge, 100, false},

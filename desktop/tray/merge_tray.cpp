@@ -18,8 +18,17 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kCardHeight = 82;  // logical px
-constexpr QSize kThumbSize = {72, 54};
+constexpr int kCardHeight = 88;  // logical px
+constexpr QSize kThumbSize = {66, 48};
+
+/// The picture itself in every state: styles tint the icons of what is chosen or can't be.
+QIcon plain_icon(const QImage& image) {
+    const QPixmap pixels = QPixmap::fromImage(image);
+    QIcon icon;
+    for (const auto mode : {QIcon::Normal, QIcon::Selected, QIcon::Active, QIcon::Disabled})
+        icon.addPixmap(pixels, mode);
+    return icon;
+}
 
 }  // namespace
 
@@ -63,7 +72,7 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
     for (QWidget* widget : {static_cast<QWidget*>(detail_), static_cast<QWidget*>(seam_),
                             static_cast<QWidget*>(floor_), static_cast<QWidget*>(backdrop_)})
         body()->addWidget(widget);
-    backdrop_word_ = add_quiet(tr("one frame where the ground shall stay smooth"));
+    backdrop_word_ = add_quiet(tr("one frame keeps a smooth ground calm"));
     glare_ = add_switch(
         tr("Glare guard"), tr("off if lights look flat"),
         tr("Holds the merge within the lightest and darkest that the frames have at each place: no glow "
@@ -81,6 +90,21 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
                         tr("Merges with these settings, in the background; the results so far stay"));
     merge_->setObjectName(QStringLiteral("merge"));
     add_hairline();
+    add_section(tr("Results"));
+    no_results_ = add_line(tr("None yet."));
+    results_ = new QListWidget(this);
+    results_->setObjectName(QStringLiteral("results"));
+    results_->setAccessibleName(tr("Results"));
+    results_->setWordWrap(true);
+    results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    results_->setIconSize(kThumbSize);
+    body()->addWidget(results_);
+    std::tie(rename_, drop_) =
+        add_buttons(tr("Rename"), {}, tr("Gives the chosen result another name"), tr("Drop"), {},
+                    tr("Removes the chosen result and what was painted on it"));
+    rename_->setObjectName(QStringLiteral("rename"));
+    drop_->setObjectName(QStringLiteral("drop"));
+    add_hairline();
     add_section(tr("Look at"));
     auto add_choice = [this](const char* name, const QString& accessible, const QString& tip) {
         auto* choice = new QComboBox(this);
@@ -97,21 +121,6 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
     look_choice_->addItems({tr("The picture"), tr("Below the trust floor"), tr("Depth"), tr("Which frame")});
     partner_ = add_choice("resultPartner", tr("Compared with"),
                           tr("The other picture of curtain (C), blink (Y), twin (T) and flip (V held)"));
-    add_hairline();
-    add_section(tr("Results"));
-    no_results_ = add_line(tr("None yet."));
-    results_ = new QListWidget(this);
-    results_->setObjectName(QStringLiteral("results"));
-    results_->setAccessibleName(tr("Results"));
-    results_->setWordWrap(true);
-    results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    results_->setIconSize(kThumbSize);
-    body()->addWidget(results_);
-    std::tie(rename_, drop_) =
-        add_buttons(tr("Rename"), {}, tr("Gives the chosen result another name"), tr("Drop"), {},
-                    tr("Removes the chosen result and what was painted on it"));
-    rename_->setObjectName(QStringLiteral("rename"));
-    drop_->setObjectName(QStringLiteral("drop"));
     mend_ = set_next(tr("Mend"), tr("Alt+5"), tr("Go on with the result shown"));
 
     connect(method_, &QComboBox::currentIndexChanged, this,
@@ -216,8 +225,8 @@ QCheckBox* MergeTray::add_switch(const QString& text, const QString& word, const
 void MergeTray::show_growth() {
     const auto growing = look_.growing();
     if (growing && growing_) {
-        growing_->setIcon(QIcon(QPixmap::fromImage(growing->levels().front().scaled(
-            kThumbSize * 2, Qt::KeepAspectRatio, Qt::SmoothTransformation))));
+        growing_->setIcon(plain_icon(
+            growing->levels().front().scaled(kThumbSize * 2, Qt::KeepAspectRatio, Qt::SmoothTransformation)));
         return;
     }
     if (bool(growing) != bool(growing_)) show_results();
@@ -258,12 +267,12 @@ void MergeTray::show_results() {
     results_->clear();
     growing_ = nullptr;
     for (const Result& result : session_.results()) {
-        auto* item = new QListWidgetItem(
-            QStringLiteral("%1%2\n%3 · %4 s")
-                .arg(result.title, result.saved ? tr(", saved") : QString(), result.settings_text)
-                .arg(result.seconds, 0, 'f', 1));
+        auto* item = new QListWidgetItem(QStringLiteral("%1%2 · %3 s\n%4")
+                                             .arg(result.title, result.saved ? tr(", saved") : QString())
+                                             .arg(result.seconds, 0, 'f', 1)
+                                             .arg(result.settings_text));
         item->setData(Qt::UserRole, result.id);
-        item->setIcon(QIcon(QPixmap::fromImage(result.thumb)));
+        item->setIcon(plain_icon(result.thumb));
         item->setToolTip(tr("Click shows it, double-click renames it"));
         results_->addItem(item);
         if (session_.result() && result.id == session_.result()->id) results_->setCurrentItem(item);
