@@ -91,7 +91,7 @@ void run(const Arguments& arguments, const Common& common) {
     {
         const ProgressLine line("merging", common);
         const MergeTask task{series, geometry,           chosen,
-                             area,   arguments.settings, std::size_t(arguments.memory_mb) * 1'000'000};
+                             area,   arguments.settings, std::size_t(arguments.memory_mb) << 20};
         strips = (area.height + plan_strips(method, task).rows - 1) / plan_strips(method, task).rows;
         result = merge_within(method, task, {}, line.job());
     }

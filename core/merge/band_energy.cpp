@@ -31,10 +31,11 @@ MOORHAZE_CLONES void add_pair(const float* one, const float* other, float weight
 
 }  // namespace
 
-cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double sigma_px, const Job& job) {
+void gather_rows(cv::Size size, double sigma_px, const std::function<void(int y, float* row)>& make,
+                 const std::function<void(int y, const float* gathered)>& take, const Job& job) {
     if (!(sigma_px > 0) || !std::isfinite(sigma_px))
         throw BadParameter("energy is gathered over more than 0 px");
-    const int reach = std::max(1, int(std::ceil(3 * sigma_px))), width = picture.cols;
+    const int reach = std::max(1, int(std::ceil(3 * sigma_px))), width = size.width;
     std::vector<float> weights;
     double sum = 0;
     for (int i = 0; i <= reach; ++i) {
@@ -43,34 +44,42 @@ cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double 
     }
     for (float& weight : weights) weight = float(weight / sum);
 
-    cv::Mat1f energy(picture.size());
-    const DoubledRows ground(coarse, picture.size());
-    for_rows((picture.rows + kStrip - 1) / kStrip, job, [&](int strip) {
-        const int begin = strip * kStrip, end = std::min(begin + kStrip, picture.rows);
-        // Squares of the strip's rows and those its blur reaches; borders mirrored.
+    for_rows((size.height + kStrip - 1) / kStrip, job, [&](int strip) {
+        const int begin = strip * kStrip, end = std::min(begin + kStrip, size.height);
+        // The strip's rows and those its blur reaches.
         const int rows = end - begin + 2 * reach;
-        std::vector<float> squares(std::size_t(rows) * std::size_t(width)), scratch(std::size_t(coarse.cols)),
-            padded(std::size_t(width + 2 * reach));
-        auto square = [&](int row) { return squares.data() + std::ptrdiff_t(row - begin + reach) * width; };
-        for (int row = begin - reach; row < end + reach; ++row) {
-            const int y = mirrored(row, picture.rows);
-            ground.row(y, square(row), scratch.data());
-            square_difference(picture[y], square(row), width);
-        }
+        std::vector<float> made(std::size_t(rows) * std::size_t(width)),
+            padded(std::size_t(width + 2 * reach)), gathered(static_cast<std::size_t>(width));
+        auto own = [&](int row) { return made.data() + std::ptrdiff_t(row - begin + reach) * width; };
+        for (int row = begin - reach; row < end + reach; ++row) make(mirrored(row, size.height), own(row));
         for (int y = begin; y < end; ++y) {
             float* const middle = padded.data() + reach;
-            begin_sum(square(y), weights[0], middle, width);
+            begin_sum(own(y), weights[0], middle, width);
             for (int i = 1; i <= reach; ++i)
-                add_pair(square(y - i), square(y + i), weights[std::size_t(i)], middle, width);
+                add_pair(own(y - i), own(y + i), weights[std::size_t(i)], middle, width);
             for (int i = 1; i <= reach; ++i) {
                 middle[-i] = middle[mirrored(-i, width)];
                 middle[width - 1 + i] = middle[mirrored(width - 1 + i, width)];
             }
-            begin_sum(middle, weights[0], energy[y], width);
+            begin_sum(middle, weights[0], gathered.data(), width);
             for (int i = 1; i <= reach; ++i)
-                add_pair(middle - i, middle + i, weights[std::size_t(i)], energy[y], width);
+                add_pair(middle - i, middle + i, weights[std::size_t(i)], gathered.data(), width);
+            take(y, gathered.data());
         }
     });
+}
+
+cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double sigma_px, const Job& job) {
+    cv::Mat1f energy(picture.size());
+    const DoubledRows ground(coarse, picture.size());
+    gather_rows(
+        picture.size(), sigma_px,
+        [&](int y, float* squares) {
+            std::vector<float> scratch(std::size_t(coarse.cols));
+            ground.row(y, squares, scratch.data());
+            square_difference(picture[y], squares, picture.cols);
+        },
+        [&](int y, const float* gathered) { std::copy(gathered, gathered + picture.cols, energy[y]); }, job);
     return energy;
 }
 

@@ -1,4 +1,5 @@
 #pragma once
+#include <functional>
 #include <opencv2/core.hpp>
 
 #include "core/work/job.h"
@@ -10,6 +11,13 @@ namespace moorhaze {
 /// @param picture  H×W;  @param coarse  pyramid_down of it.   @return H×W.
 /// @throws BadParameter for a sigma of 0 or less, Cancelled.   Thread-safe.
 cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double sigma_px, const Job& job);
+
+/// Rows that are made one by one, gathered with a Gaussian and handed on: nothing is ever whole. In strips,
+/// so that rows near their ends are made more than once; borders mirrored.
+/// @param make  writes row y.   @param take  gets the gathered row y, each once. Both from any thread.
+/// @throws BadParameter for a sigma of 0 or less, Cancelled.
+void gather_rows(cv::Size size, double sigma_px, const std::function<void(int y, float* row)>& make,
+                 const std::function<void(int y, const float* gathered)>& take, const Job& job);
 
 /// The energy that `share` (0..1) of the places stay below: in a frame of a focus series most places are out
 /// of focus, so that a small share of them holds nothing but noise.

@@ -12,10 +12,12 @@ namespace {
 
 constexpr int kMargin = kPyramidGrid;  // rows; detail of up to half as much sees all that it goes by
 constexpr int kLeastRows = 128;
-constexpr double kProcessBytes = 80e6;              // program, libraries and tables, measured
-constexpr double kResultBytes = 6 + 2 + 2 + 4 + 4;  // picture, alpha, source, depth, trust
+// Measured on frames of 24 megapixels.
+constexpr double kProcessBytes = 150e6;             // program, libraries, tables, what is known of the series
+constexpr double kResultBytes = 6 + 2 + 2 + 4 + 4;  // picture, alpha, source, depth, trust; a pixel
 constexpr double kSurveyBytes = 17;                 // a pixel
-constexpr double kMegabyte = 1e6;
+constexpr double kKept = 17.0 / 16;                 // ReusedMemory holds so much more than is in use
+constexpr double kMegabyte = 1024 * 1024;
 
 double decoded_bytes(const Series& series) {
     const PictureInfo& info = series.frames[0].info;
@@ -97,17 +99,17 @@ StripPlan plan_strips(const MergeMethod& method, const MergeTask& task) {
     const int height = task.area.height;
     if (task.memory_bytes == 0) return {height, 0};
     const double pixels = double(task.area.area()), decoded = decoded_bytes(task.series);
-    const double held = kProcessBytes + decoded + kResultBytes * pixels;
-    const double row = method.bytes_per_px * task.area.width;
-    const double budget = double(task.memory_bytes);
+    const double held = decoded + kResultBytes * pixels, row = method.bytes_per_px * task.area.width;
+    const double budget = (double(task.memory_bytes) - kProcessBytes) / kKept;
     // In one piece the result's planes are made at the end, when most of the rest is gone.
-    if (kProcessBytes + decoded + row * height <= budget) return {height, 0};
+    if (decoded + row * height <= budget) return {height, 0};
     const int least = std::min(height, kLeastRows);
     double needed = held + row * (least + 2 * kMargin);
-    if (method.by_depth) needed = std::max(needed, kProcessBytes + decoded + kSurveyBytes * pixels);
+    if (method.by_depth) needed = std::max(needed, decoded + kSurveyBytes * pixels);
     if (budget < needed)
         throw BadParameter("a merge of this size needs at least " +
-                           std::to_string(long(std::ceil(needed / kMegabyte))) + " MB of memory");
+                           std::to_string(long(std::ceil((needed * kKept + kProcessBytes) / kMegabyte))) +
+                           " MB of memory");
     const int rows = int((budget - held) / row) - 2 * kMargin;
     // Strips of one height, so that the last one is no sliver; each begins on the grid of the whole.
     const int count = (height + rows - 1) / rows, even = (height + count - 1) / count;

@@ -10,7 +10,7 @@ struct MergeTask {
     std::vector<int> frames;  ///< indices
     PixelRect area;           ///< of the reference plane
     MergeSettings settings;
-    std::size_t memory_bytes = 0;  ///< of the whole process; 0: as much as one piece takes
+    std::size_t memory_bytes = 0;  ///< of the whole process, about; 0: as much as one piece takes
 };
 
 /// Rows of the area that a strip makes, so that a merge keeps within its memory.

@@ -4,11 +4,13 @@
 #include <cmath>
 
 #include "core/merge/accumulated.h"
+#include "core/merge/band_energy.h"
 #include "core/merge/light_bounds.h"
 #include "core/merge/sharpness.h"
-#include "core/picture/blur.h"
 #include "core/picture/luma.h"
 #include "core/picture/pyramid.h"
+#include "core/work/clones.h"
+#include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
 
 namespace moorhaze {
@@ -26,33 +28,57 @@ struct Level {
     cv::Mat1w source;  ///< its frame, from 1
 };
 
-float luminance(const cv::Vec3f& light) {
-    return kLuminance[0] * light[0] + kLuminance[1] * light[1] + kLuminance[2] * light[2];
-}
-
 /// Squared contrast of the detail against the light it stands on.
-cv::Mat1f energy_of(const cv::Mat3f& detail, const cv::Mat3f& ground, const Job& job) {
-    cv::Mat1f energy(detail.size());
-    for_rows(detail.rows, job, [&](int y) {
-        for (int x = 0; x < detail.cols; ++x) {
-            const float base = std::max(luminance(ground(y, x)), 0.0f) + kDarkest;
-            const float strength = luminance(detail(y, x));
-            energy(y, x) = strength * strength / base;
-        }
-    });
-    return gaussian_blur(energy, kEnergySigma, job);
+MOORHAZE_CLONES void contrast_row(const float* light, const float* ground, float* energy, int width) {
+    for (int x = 0; x < width; ++x) {
+        const float base = kLuminance[0] * ground[3 * x] + kLuminance[1] * ground[3 * x + 1] +
+                           kLuminance[2] * ground[3 * x + 2];
+        const float own = kLuminance[0] * light[3 * x] + kLuminance[1] * light[3 * x + 1] +
+                          kLuminance[2] * light[3 * x + 2];
+        const float strength = own - base;
+        energy[x] = strength * strength / ((base > 0 ? base : 0) + kDarkest);
+    }
 }
 
-void take_where_stronger(Level& level, const cv::Mat3f& detail, const cv::Mat1f& energy, int number,
-                         const cv::Mat1b& covered, const Job& job) {
-    for_rows(detail.rows, job, [&](int y) {
-        for (int x = 0; x < detail.cols; ++x)
-            if (covered(y, x) && energy(y, x) > level.energy(y, x)) {
-                level.energy(y, x) = energy(y, x);
-                level.detail(y, x) = detail(y, x);
-                level.source(y, x) = ushort(number);
+/// Takes the detail of a frame where it is stronger than what was chosen so far.   @return the frame's
+/// energy, when the caller wants it whole.
+cv::Mat1f choose(Level& level, const cv::Mat3f& light, const cv::Mat3f& coarse, int number,
+                 const cv::Mat1b& covered, bool whole, const Job& job) {
+    const DoubledRows ground(coarse, light.size());
+    const int width = light.cols;
+    const auto ground_row = [&](int y, std::vector<float>& row) {
+        std::vector<float> scratch(std::size_t(coarse.cols) * 3);
+        row.resize(std::size_t(width) * 3);
+        ground.row(y, row.data(), scratch.data());
+    };
+    cv::Mat1f all;
+    if (whole) all.create(light.size());
+    gather_rows(
+        light.size(), kEnergySigma,
+        [&](int y, float* energy) {
+            std::vector<float> below;
+            ground_row(y, below);
+            contrast_row(light.ptr<float>(y), below.data(), energy, width);
+        },
+        [&](int y, const float* energy) {
+            if (whole) std::copy(energy, energy + width, all[y]);
+            float* const strongest = level.energy[y];
+            const uchar* const inside = covered[y];
+            // Most places of a frame are not the sharpest: their detail is not even worked out.
+            std::vector<float> below;
+            const float* own = light.ptr<float>(y);
+            float* detail = level.detail.ptr<float>(y);
+            ushort* source = level.source[y];
+            for (int x = 0; x < width; ++x) {
+                if (!inside[x] || !(energy[x] > strongest[x])) continue;
+                if (below.empty()) ground_row(y, below);
+                strongest[x] = energy[x];
+                source[x] = ushort(number);
+                for (int c = 3 * x; c < 3 * x + 3; ++c) detail[c] = own[c] - below[std::size_t(c)];
             }
-    });
+        },
+        job);
+    return all;
 }
 
 /// Half the size: covered where the place itself is.
@@ -106,13 +132,9 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
         cv::Mat1f last_energy;
         for (Level& level : levels) {
             const cv::Mat3f coarse = pyramid_down(here, job.quiet());
-            const cv::Mat3f ground = pyramid_up(coarse, here.size(), job.quiet());
-            const cv::Mat3f detail = here - ground;
-            const cv::Mat1f energy = energy_of(detail, ground, job.quiet());
-            take_where_stronger(level, detail, energy, number, covered, job.quiet());
+            last_energy = choose(level, here, coarse, number, covered, &level == &levels.back(), job.quiet());
             here = coarse;
             covered = halved(covered);
-            last_energy = energy;
         }
         const cv::Mat1f weight = pyramid_down(last_energy, job.quiet());
         for (int y = 0; y < base.rows; ++y)
@@ -134,8 +156,16 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             if (base_weight(y, x) > 0) base(y, x) *= 1 / base_weight(y, x);
     cv::Mat3f merged = base;
     for (auto level = levels.rbegin(); level != levels.rend(); ++level) {
-        merged = pyramid_up(merged, level->detail.size(), job.quiet());
-        merged += level->detail;
+        // The level's own memory holds the sum.
+        const DoubledRows ground(merged, level->detail.size());
+        for_rows(level->detail.rows, job.quiet(), [&](int y) {
+            std::vector<float> below(std::size_t(level->detail.cols) * 3),
+                scratch(std::size_t(merged.cols) * 3);
+            ground.row(y, below.data(), scratch.data());
+            float* const detail = level->detail.ptr<float>(y);
+            for (std::size_t i = 0; i < below.size(); ++i) detail[i] += below[i];
+        });
+        merged = level->detail;
     }
     if (settings.glare_guard) bounds.hold(merged, job.quiet());
     result.picture = finished_picture(merged, any_cover, frames);

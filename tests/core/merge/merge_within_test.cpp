@@ -26,7 +26,7 @@ struct Planted {
         geometry.frames[4].matrix(1, 2) = 20.5;
     }
     MergeTask task(std::size_t megabytes) const {
-        return {series, geometry, series.chosen(), {{}, kSize}, {}, megabytes * 1'000'000};
+        return {series, geometry, series.chosen(), {{}, kSize}, {}, megabytes << 20};
     }
     /// The least whole number of megabytes that will do.
     std::size_t least(const MergeMethod& method) const {
