@@ -1,6 +1,7 @@
 // Our measures and merges against scikit-image, which we did not write.
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
+#include <sstream>
 
 #include "core/align/common_area.h"
 #include "core/align/measure_series.h"
@@ -59,4 +60,24 @@ TEST_CASE("a merge of the shipped series is better by scikit-image's measure too
     const auto one = reference_measures(scratch / "single.tif", scratch / "truth.tif");
     CHECK(merge["ssim"].get<double>() > one["ssim"].get<double>());
     CHECK(merge["psnr"].get<double>() > one["psnr"].get<double>() + 6);
+}
+
+TEST_CASE("colour differences are those of the published pairs", "[outside]") {
+    // python3-skimage: skimage/color/tests/ciede2000_test_data.txt, the 34 pairs of Sharma, Wu, Dalal (2005).
+    // A line holds: number, 1, L, a, b, ten intermediate values, the difference, 2, L, a, b, ...
+    const auto file = test::skimage_folder() / "color" / "tests" / "ciede2000_test_data.txt";
+    REQUIRE(std::filesystem::exists(file));
+    std::istringstream lines(test::read_all(file));
+    std::string line;
+    int pairs = 0;
+    while (std::getline(lines, line)) {
+        std::istringstream text(line);
+        std::vector<double> values;
+        for (double value = 0; text >> value;) values.push_back(value);
+        if (values.size() < 20) continue;
+        const test::Lab one{values[2], values[3], values[4]}, other{values[17], values[18], values[19]};
+        CHECK(test::ciede2000(one, other) == Approx(values[15]).margin(1e-4));  // published to four places
+        ++pairs;
+    }
+    CHECK(pairs == 34);
 }

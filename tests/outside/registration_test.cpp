@@ -1,10 +1,12 @@
 // Registration of textures that we did not make, moved by code that we did not write.
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <opencv2/imgproc.hpp>
 
 #include "core/align/measure_series.h"
 #include "tests/outside/outside_data.h"
 #include "tests/support/scratch.h"
+#include "tests/support/series_files.h"
 
 using namespace moorhaze;
 
@@ -72,4 +74,72 @@ TEST_CASE("a pair of scikit-image's own registration tests is registered to its 
     CHECK(shift.y == Approx(3).margin(0.1));
     CHECK(found.frames[1].scale() == Approx(1).margin(0.001));
     CHECK(found.frames[1].rotation_deg() == Approx(0).margin(0.05));
+}
+
+TEST_CASE("photographs moved to the limits of what is asked for are registered", "[outside]") {
+    // opencv-doc: graf1.png (a painted wall) and leuvenA.jpg (a street), moved by OpenCV's Lanczos kernel: a
+    // tenth of the width, 5 degrees, a quarter larger, an exposure value darker or brighter.
+    struct Limit {
+        const char* name;
+        double right, down, turn_deg, scale, gain;
+    };
+    const auto folder = test::outside_folder() / "opencv-doc";
+    if (!std::filesystem::exists(folder / "graf1.png")) {
+        WARN("opencv-doc was not fetched: run tools/outside-data");
+        return;
+    }
+    for (const char* photo : {"graf1.png", "leuvenA.jpg"}) {
+        const Picture whole = with_bits(read_picture(folder / photo), 16);
+        const ToneCurve curve(whole.profile);
+        const cv::Mat3f light = to_linear(whole, curve);
+        for (const Limit& limit :
+             {Limit{"shift", 0.1, -0.06, 0, 1, 1}, Limit{"rotation", 0, 0, 5, 1, 1},
+              Limit{"scale", 0, 0, 0, 1.25, 1}, Limit{"darker", 0.01, 0, 0.5, 1.01, 0.5},
+              Limit{"brighter", 0, 0.01, -0.5, 0.99, 2}, Limit{"much at once", 0.06, 0.03, -3, 1.1, 0.7}}) {
+            INFO(photo << ", " << limit.name);
+            // Both frames are cut from the middle, so that neither has empty edges.
+            const cv::Size size(light.cols * 6 / 10, light.rows * 6 / 10);
+            const cv::Point corner(light.cols * 2 / 10, light.rows * 2 / 10);
+            const double angle = limit.turn_deg / 57.29577951, c = limit.scale * std::cos(angle),
+                         s = limit.scale * std::sin(angle), u = (size.width - 1) / 2.0,
+                         v = (size.height - 1) / 2.0;
+            const cv::Matx33d moved(c, -s, u - c * u + s * v + limit.right * size.width, s, c,
+                                    v - s * u - c * v + limit.down * size.width, 0, 0, 1),
+                cut(1, 0, -corner.x, 0, 1, -corner.y, 0, 0, 1);
+            cv::Mat there;
+            cv::warpPerspective(light * std::min(1.0, 1 / limit.gain), there, moved * cut, size,
+                                cv::INTER_LANCZOS4, cv::BORDER_REPLICATE);
+            const cv::Mat3f here = light(cv::Rect(corner, size)) * std::min(1.0, 1 / limit.gain) * 1.0f;
+            cv::Mat3f bright = cv::max(cv::Mat(there * limit.gain), 0);
+            const test::Scratch scratch;
+            const Series series =
+                test::write_series(scratch, {from_linear(here, curve, {}), from_linear(bright, curve, {})});
+            const SeriesGeometry found = register_series(series, 0, {});
+            REQUIRE(found.frames[1].registered);
+            const cv::Matx33d truth = moved.inv();
+            double worst = 0;
+            for (int i = 0; i < 81; ++i) {
+                const cv::Vec3d at((size.width - 1) * (i % 9) / 8.0, (size.height - 1) * (i / 9) / 8.0, 1);
+                const cv::Vec3d a = truth * at, b = found.frames[1].matrix * at;
+                worst = std::max(worst, std::hypot(a[0] / a[2] - b[0] / b[2], a[1] / a[2] - b[1] / b[2]));
+            }
+            CHECK(worst < 0.10);
+            CHECK(found.frames[1].gain() * limit.gain == Approx(1).margin(0.02));
+        }
+    }
+}
+
+TEST_CASE("two photographs from places too far apart are not forced over each other", "[outside]") {
+    // opencv-doc: graf1.png and graf3.png show one wall from two sides, turned against each other by far more
+    // than a frame of a focus series can be (Mikolajczyk et al., "A Comparison of Affine Region Detectors",
+    // IJCV 65, 2005).
+    const auto folder = test::outside_folder() / "opencv-doc";
+    if (!std::filesystem::exists(folder / "graf1.png")) return;
+    const test::Scratch scratch;
+    std::filesystem::copy(folder / "graf1.png", scratch / "f1.png");
+    std::filesystem::copy(folder / "graf3.png", scratch / "f2.png");
+    const SeriesGeometry found =
+        register_series(open_series({scratch / "f1.png", scratch / "f2.png"}, {}).series, 0, {});
+    CHECK_FALSE(found.frames[1].registered);
+    CHECK_FALSE(found.frames[1].problem.empty());
 }

@@ -1,7 +1,10 @@
 #include "tests/support/measures.h"
 
+#include <lcms2.h>
+
 #include <cmath>
 #include <opencv2/imgproc.hpp>
+#include <vector>
 
 namespace moorhaze::test {
 
@@ -43,6 +46,37 @@ double ssim(const cv::Mat1f& one, const cv::Mat1f& other) {
             sum += double((2 * ux(y, x) * uy(y, x) + c1) * (2 * vxy(y, x) + c2) /
                           ((ux(y, x) * ux(y, x) + uy(y, x) * uy(y, x) + c1) * (vx(y, x) + vy(y, x) + c2)));
     return sum / double(count);
+}
+
+double ciede2000(const Lab& one, const Lab& other) {
+    const cmsCIELab a{one.l, one.a, one.b}, b{other.l, other.a, other.b};
+    return cmsCIE2000DeltaE(&a, &b, 1, 1, 1);
+}
+
+cv::Mat1f colour_differences(const Picture& one, const Picture& other) {
+    const cmsHPROFILE srgb = cmsCreate_sRGBProfile(), lab = cmsCreateLab4Profile(nullptr);
+    const auto lab_of = [&](const Picture& picture) {
+        const cmsHTRANSFORM way =
+            cmsCreateTransform(srgb, picture.bits() == 8 ? TYPE_RGB_8 : TYPE_RGB_16, lab, TYPE_Lab_DBL,
+                               INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+        std::vector<cmsCIELab> colours(picture.pixels.total());
+        for (int y = 0; y < picture.pixels.rows; ++y)
+            cmsDoTransform(way, picture.pixels.ptr(y),
+                           colours.data() + std::ptrdiff_t(y) * picture.pixels.cols,
+                           cmsUInt32Number(picture.pixels.cols));
+        cmsDeleteTransform(way);
+        return colours;
+    };
+    const auto a = lab_of(one), b = lab_of(other);
+    cmsCloseProfile(srgb);
+    cmsCloseProfile(lab);
+    cv::Mat1f differences(one.pixels.size());
+    for (int y = 0; y < differences.rows; ++y)
+        for (int x = 0; x < differences.cols; ++x) {
+            const auto i = std::size_t(y) * std::size_t(differences.cols) + std::size_t(x);
+            differences(y, x) = float(cmsCIE2000DeltaE(&a[i], &b[i], 1, 1, 1));
+        }
+    return differences;
 }
 
 }  // namespace moorhaze::test

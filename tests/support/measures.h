@@ -14,4 +14,16 @@ double psnr_db(const cv::Mat1f& one, const cv::Mat1f& other, const cv::Mat1b& ma
 /// 2004.
 double ssim(const cv::Mat1f& one, const cv::Mat1f& other);
 
+/// A colour in CIE 1976 L*a*b*.
+struct Lab {
+    double l, a, b;
+};
+
+/// CIEDE2000 colour difference with all weights 1, by Little CMS. Source: Sharma, Wu, Dalal, "The CIEDE2000
+/// Color-Difference Formula: Implementation Notes", Color Research & Application 30(1), 2005.
+double ciede2000(const Lab& one, const Lab& other);
+
+/// CIEDE2000 of each place of two pictures in sRGB.
+cv::Mat1f colour_differences(const Picture& one, const Picture& other);
+
 }  // namespace moorhaze::test

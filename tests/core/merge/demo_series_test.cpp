@@ -174,6 +174,28 @@ TEST_CASE("the woven merge beats every plain method on frames aligned by the lib
     }
 }
 
+TEST_CASE("the woven merge shifts no tone against single frames where those are sharp", "[demo]") {
+    for (const char* name : {"lichen-cups", "brass-wheels"}) {
+        const Chain& made = chain(name);
+        Picture sharp = with_bits(made.truth.sharp, 16);
+        sharp.pixels = sharp.pixels(made.area).clone();
+        const cv::Mat1f depth = made.truth.depth(made.area);
+        AlignedFrames frames(made.truth.series, made.geometry, made.truth.series.chosen(), made.area);
+        double best = 1e9;
+        for (int i = 0; i < frames.count(); ++i) {
+            const cv::Mat1b own = cv::abs(depth - float(frames.index(i) + 1)) < 0.5f;
+            if (cv::countNonZero(own) < int(own.total()) / 100) continue;
+            const auto frame = frames.load(i, {});
+            const Picture laid = from_linear(frame->pixels, frames.curve(), frames.profile());
+            best = std::min(best, cv::mean(test::colour_differences(laid, sharp), own)[0]);
+        }
+        const double woven = cv::mean(test::colour_differences(merged(made, "woven").picture, sharp))[0];
+        WARN(name << ": mean CIEDE2000 of the woven merge " << woven
+                  << ", of the best single frame where it is sharp " << best);
+        CHECK(woven < best + 0.3);
+    }
+}
+
 TEST_CASE("the depth map agrees with the true depth where there is texture", "[demo]") {
     for (const auto& [name, method] : {std::pair{"lichen-cups", "depth"},
                                        {"brass-wheels", "depth"},
