@@ -17,6 +17,7 @@ constexpr double kPointPx = 0.3;
 constexpr double kTellingPx = 0.1;        // what a model has to change at the corners to be chosen
 constexpr double kTellingEvidence = 1.5;  // and how much more it has to differ than measuring errs by
 constexpr double kPinned = 1e-9, kFree = 10;
+constexpr double kSolved = 6e-4;  // half diagonals that a solved map may be off by for all that is known else
 
 /// What is believed of one part of the frames' maps.
 struct Habit {
@@ -91,6 +92,19 @@ class Solver {
     /// How the solved maps differ from what a pair measured: first this, then the pair's map.
     MapParts off(const MeasuredPair& pair) const {
         return off(pair, parts_[std::size_t(pair.moving)], parts_[std::size_t(pair.fixed)]);
+    }
+
+    /// By what a pair would have the solution changed, as far as it knows: where it saw nothing sharp it
+    /// has no say.
+    MapParts wish(const MeasuredPair& pair) const {
+        Matrix8 held = pair.pair.information;
+        for (int a = 0; a < kMapParts; ++a) held(a, a) += 1 / (kSolved * kSolved);
+        MapParts wished;
+        const MapParts pull = pair.pair.pull - pair.pair.information * off(pair);
+        if (!cv::solve(held, pull, wished, cv::DECOMP_CHOLESKY)) wished = MapParts::all(0);
+        for (int a = kAspect; a < kMapParts; ++a)
+            if (habits_[std::size_t(a)].deviation <= kPinned) wished[a] = 0;
+        return wished;
     }
 
   private:
@@ -404,7 +418,7 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
         counts(std::size_t(frames), 0);
     for (const MeasuredPair& pair : pairs) {
         if (std::abs(pair.moving - pair.fixed) > 2) continue;
-        const cv::Matx33d apart = frame.matrix(best->off(pair));
+        const cv::Matx33d apart = frame.matrix(best->wish(pair));
         double sum = 0, corner = 0;
         for (int row = 0; row < 9; ++row)
             for (int column = 0; column < 9; ++column) {
