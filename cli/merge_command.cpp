@@ -165,7 +165,7 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     command->add_flag("!--no-glare-guard", arguments->settings.glare_guard,
                       "Pyramid and woven: don't hold them within the frames");
     command->add_flag("!--no-grain-guard", arguments->settings.grain_guard,
-                      "Woven: choose detail even where it hardly stands out of the noise");
+                      "Woven and pyramid: choose detail even where it hardly stands out of the noise");
     command
         ->add_option("--memory", arguments->memory_mb,
                      "Megabytes to keep within: less is slower, strip after strip; without it one piece")

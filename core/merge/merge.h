@@ -17,7 +17,9 @@ struct MergeSettings {
     /// and depth map.
     int backdrop_frame = 0;
     bool glare_guard = true;  ///< never outside what the frames hold at that place and next to it
-    bool grain_guard = true;  ///< woven: detail that does not stand out of the noise is averaged, not chosen
+    /// Woven: detail that does not stand out of the noise is averaged, not chosen. Pyramid: it is chosen, but
+    /// held to the strength of one frame's.
+    bool grain_guard = true;
     bool operator==(const MergeSettings&) const = default;
 };
 

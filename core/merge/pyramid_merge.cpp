@@ -21,12 +21,36 @@ constexpr float kDarkest = 0.01f;  // linear; keeps the contrast of black places
 /// The window in which energy is gathered, in pixels of its level. Larger breaks thin hairs, smaller adds
 /// noise.
 constexpr double kEnergySigma = 1.0;
+/// A place's noise is learnt on every so many places across and down, by the share of a frame's places that
+/// holds nothing else; the mean of gathered noise is at least so many times that quantile.
+constexpr int kSampled = 4;
+constexpr double kNoiseShare = 0.16;
+constexpr float kMeanNoise = 1.1f;
+/// Times the noise: what stands out by less than the first is grain, by more than the second all detail.
+constexpr float kGrain = 6, kDetail = 20;
 
 struct Level {
     cv::Mat3f detail;  ///< chosen so far
     cv::Mat1f energy;  ///< its energy
     cv::Mat1w source;  ///< its frame, from 1
+    double noise = 0;  ///< sum of what noise alone makes of a frame's energy
 };
+
+/// The strongest of many frames' grain is stronger than one frame's: brought back to that.
+/// @param noise  that it makes of a frame's energy.
+void calm_grain(Level& level, float noise, const Job& job) {
+    for_rows(level.energy.rows, job, [&](int y) {
+        const float* energy = level.energy[y];
+        cv::Vec3f* detail = level.detail[y];
+        for (int x = 0; x < level.energy.cols; ++x) {
+            const float ratio = energy[x] / noise;
+            if (ratio >= kDetail || !(energy[x] > 0)) continue;
+            const float calmed = std::min(1.0f, std::sqrt(kMeanNoise / ratio)),
+                        share = std::clamp((ratio - kGrain) / (kDetail - kGrain), 0.0f, 1.0f);
+            detail[x] *= calmed + (1 - calmed) * share;
+        }
+    });
+}
 
 /// Squared contrast of the detail against the light it stands on.
 MOORHAZE_CLONES void contrast_row(const float* light, const float* ground, float* energy, int width) {
@@ -53,6 +77,8 @@ cv::Mat1f choose(Level& level, const cv::Mat3f& light, const cv::Mat3f& coarse, 
     };
     cv::Mat1f all;
     if (whole) all.create(light.size());
+    const int across = (width + kSampled - 1) / kSampled;
+    cv::Mat1f samples((light.rows + kSampled - 1) / kSampled, across);
     gather_rows(
         light.size(), kEnergySigma,
         [&](int y, float* energy) {
@@ -62,6 +88,8 @@ cv::Mat1f choose(Level& level, const cv::Mat3f& light, const cv::Mat3f& coarse, 
         },
         [&](int y, const float* energy) {
             if (whole) std::copy(energy, energy + width, all[y]);
+            if (y % kSampled == 0)
+                for (int x = 0; x < across; ++x) samples(y / kSampled, x) = energy[kSampled * x];
             float* const strongest = level.energy[y];
             const uchar* const inside = covered[y];
             // Most places of a frame are not the sharpest: their detail is not even worked out.
@@ -78,6 +106,7 @@ cv::Mat1f choose(Level& level, const cv::Mat3f& light, const cv::Mat3f& coarse, 
             }
         },
         job);
+    level.noise += quiet_energy(samples, kNoiseShare);
     return all;
 }
 
@@ -154,6 +183,14 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
     for (int y = 0; y < base.rows; ++y)
         for (int x = 0; x < base.cols; ++x)
             if (base_weight(y, x) > 0) base(y, x) *= 1 / base_weight(y, x);
+    if (settings.grain_guard && read > 1)
+        for (std::size_t k = 0; k < levels.size(); ++k) {
+            // Where there is no place left without detail, noise is still no more than it is in finer detail:
+            // halving takes at least three quarters of its energy.
+            const double most = levels[0].noise * std::pow(0.25, double(k)),
+                         noise = std::max(1e-12, std::min(levels[k].noise, most) / read);
+            calm_grain(levels[k], float(noise), job.quiet());
+        }
     cv::Mat3f merged = base;
     for (auto level = levels.rbegin(); level != levels.rend(); ++level) {
         // The level's own memory holds the sum.

@@ -33,7 +33,7 @@ QString settings_in_words(const std::string& method, const MergeSettings& settin
     if ((woven || depth) && settings.backdrop_frame > 0)
         words << QStringLiteral("backdrop frame %1").arg(settings.backdrop_frame);
     if ((woven || pyramid) && !settings.glare_guard) words << QStringLiteral("no glare guard");
-    if (woven && !settings.grain_guard) words << QStringLiteral("no grain guard");
+    if ((woven || pyramid) && !settings.grain_guard) words << QStringLiteral("no grain guard");
     return words.join(QStringLiteral(" · "));
 }
 

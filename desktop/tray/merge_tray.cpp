@@ -80,7 +80,8 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
     grain_ =
         add_switch(tr("Grain guard"), tr("off for faint texture"),
                    tr("Detail that does not stand out of the noise is averaged over the frames of its depth, "
-                      "not chosen: smooth places stay as calm as in one frame. Off: faint texture is kept"));
+                      "or in a pyramid held to one frame's strength: smooth places stay calm. Off: faint "
+                      "texture is kept"));
     grain_->setObjectName(QStringLiteral("grain"));
     ahead_ = add_switch(tr("Look ahead"), tr("at 50 % and more"),
                         tr("What is in view is merged with the settings as soon as they change; the result "
@@ -205,7 +206,7 @@ void MergeTray::show_settings() {
     backdrop_->setVisible(woven || depth);
     backdrop_word_->setVisible(woven || depth);
     glare_->parentWidget()->setVisible(woven || session_.method() == "pyramid");
-    grain_->parentWidget()->setVisible(woven);
+    grain_->parentWidget()->setVisible(woven || session_.method() == "pyramid");
 }
 
 QCheckBox* MergeTray::add_switch(const QString& text, const QString& word, const QString& tip) {
