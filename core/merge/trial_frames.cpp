@@ -25,6 +25,7 @@ TrialFrames::TrialFrames(const Series& series, const SeriesGeometry& geometry, c
       geometry_(geometry),
       frames_(frames),
       area_(area & whole),
+      whole_(whole),
       read_(widened(area_, whole)),
       parts_(series.frames.size(), tl::unexpected(FrameProblem{0, "was not read"})) {
     if (area_.empty()) throw BadParameter("the area to try lies outside the merge");
@@ -48,13 +49,16 @@ TrialFrames::TrialFrames(const Series& series, const SeriesGeometry& geometry, c
 }
 
 MergeResult TrialFrames::merge(const MergeMethod& method, const MergeSettings& settings,
-                               const MergeSurvey* survey, const Job& job) const {
-    AlignedFrames frames(series_, geometry_, frames_, read_,
+                               const MergeSurvey* survey, PixelRect part, const Job& job) const {
+    const PixelRect wanted = part & area_;
+    if (wanted.empty()) throw BadParameter("the part to try lies outside what was read");
+    const PixelRect target = widened(wanted, whole_) & read_;
+    AlignedFrames frames(series_, geometry_, frames_, target,
                          [this](int frame) { return parts_[std::size_t(frame)]; });
     MergeContext context;
     context.survey = survey;
     MergeResult result = method.merge(frames, settings, context, job);
-    const cv::Rect own(area_.x - read_.x, area_.y - read_.y, area_.width, area_.height);
+    const cv::Rect own(wanted.x - target.x, wanted.y - target.y, wanted.width, wanted.height);
     const auto cut = [&](auto& plane) {
         if (!plane.empty()) plane = plane(own).clone();
     };
@@ -63,7 +67,7 @@ MergeResult TrialFrames::merge(const MergeMethod& method, const MergeSettings& s
     cut(result.source);
     cut(result.depth);
     cut(result.trust);
-    result.area = area_;
+    result.area = wanted;
     return result;
 }
 

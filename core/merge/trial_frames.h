@@ -15,11 +15,12 @@ class TrialFrames {
     TrialFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
                 PixelRect area, PixelRect whole, const Job& job);
 
-    /// The area merged as a merge of the whole would.
+    /// A part of the area merged as a merge of the whole would.
+    /// @param part    in reference pixels; what of it lies in the area is merged.
     /// @param survey  of a merge of the same frames; null: the area itself has to tell what noise is.
     /// @throws as the method.
     MergeResult merge(const MergeMethod& method, const MergeSettings& settings, const MergeSurvey* survey,
-                      const Job& job) const;
+                      PixelRect part, const Job& job) const;
 
     PixelRect area() const { return area_; }
     std::size_t bytes() const;
@@ -28,7 +29,7 @@ class TrialFrames {
     Series series_;
     SeriesGeometry geometry_;
     std::vector<int> frames_;
-    PixelRect area_, read_;
+    PixelRect area_, whole_, read_;
     std::vector<Outcome<FramePixels>> parts_;  ///< by index of the series
 };
 

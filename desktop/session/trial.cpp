@@ -10,6 +10,7 @@ namespace {
 
 constexpr int kRestMs = 350;
 constexpr double kMostBytes = 500e6;  // of all frames' parts
+constexpr double kQuickPixels = 9e6;  // of all frames: about a second on two cores
 
 }  // namespace
 
@@ -114,8 +115,13 @@ void Trial::next() {
         // Other work goes first, unless somebody waits for this.
         if (session_.jobs().busy() && session_.result_is_current()) return;
         read();
-    } else if (!session_.result_is_current() && !(as_made && made_->area() == to_qrect(frames_->area()))) {
-        merge();
+    } else if (!session_.result_is_current()) {
+        // What is there of another part of the picture does not help.
+        const bool here = as_made && to_qrect(frames_->area()).contains(made_->area());
+        if (!here)
+            merge(quick_part());
+        else if (made_->area() != to_qrect(frames_->area()))
+            merge(to_qrect(frames_->area()));
     }
 }
 
@@ -144,23 +150,38 @@ void Trial::read() {
     emit changed();
 }
 
-void Trial::merge() {
+QRect Trial::quick_part() const {
+    const QRect area = to_qrect(frames_->area());
+    const double pixels = double(area.width()) * double(area.height()) *
+                          double(std::max<std::size_t>(1, session_.series().chosen().size()));
+    const double shrink = std::sqrt(kQuickPixels / std::max(1.0, pixels));
+    if (shrink > 0.8) return area;
+    QRect part(0, 0, std::max(64, int(area.width() * shrink)), std::max(64, int(area.height() * shrink)));
+    part.moveCenter(area.center());
+    return part & area;
+}
+
+void Trial::merge(const QRect& part) {
     work_ = Work::merging;
     stop_ = std::stop_source{};
     const MergeMethod& method = merge_method(session_.method());
     using Made = std::shared_ptr<const DisplayPicture>;
     run_beside(
         pool_, this,
-        [frames = frames_, &method, settings = session_.merge_settings(), known = session_.surveyed(),
+        [frames = frames_, &method, settings = session_.merge_settings(), known = session_.surveyed(), part,
          job = Job{stop_.get_token(), {}}]() -> Made {
-            const MergeResult merged = frames->merge(method, settings, known ? &known->survey : nullptr, job);
+            const MergeResult merged =
+                frames->merge(method, settings, known ? &known->survey : nullptr, to_pixel_rect(part), job);
             return std::make_shared<DisplayPicture>(display_levels(merged.picture, Job{}),
                                                     QPoint(merged.area.x, merged.area.y));
         },
         [this, generation = generation_, name = method.name,
          settings = session_.merge_settings()](const Made& made) {
             work_ = Work::none;
-            if (generation == generation_) made_ = made, made_method_ = name, made_settings_ = settings;
+            if (generation == generation_) {
+                made_ = made;
+                made_method_ = name, made_settings_ = settings;
+            }
             next();
             emit changed();
         },

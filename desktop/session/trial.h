@@ -35,8 +35,8 @@ class Trial : public QObject {
     /// True when nothing is being read or merged, nor about to be.
     bool is_settled() const;
 
-    /// Pixels of a trial at most: more would not be quick.
-    static constexpr int kMostPixels = 700'000;
+    /// Pixels of a trial at most.
+    static constexpr int kMostPixels = 900'000;
 
   signals:
     void changed();
@@ -50,7 +50,9 @@ class Trial : public QObject {
     void rest();  ///< begins to read, when the view has rested
     void next();
     void read();
-    void merge();
+    /// First what is quick around the middle, then all that is in view.
+    void merge(const QRect& part);
+    QRect quick_part() const;
 
     Session& session_;
     QThreadPool pool_;

@@ -18,7 +18,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kCardHeight = 88;  // logical px
+constexpr int kLeastCard = 58, kMostCard = 92;  // logical px
 constexpr QSize kThumbSize = {66, 48};
 
 /// The picture itself in every state: styles tint the icons of what is chosen or can't be.
@@ -289,7 +289,10 @@ void MergeTray::show_results() {
     results_->setVisible(any || growing_);
     drop_->setVisible(any);
     rename_->setVisible(any);
-    results_->setFixedHeight(std::min(3, results_->count()) * kCardHeight + 4);
+    int height = 2 * results_->frameWidth();
+    for (int row = 0; row < std::min(3, results_->count()); ++row)
+        height += std::clamp(results_->sizeHintForRow(row), kLeastCard, kMostCard);
+    results_->setFixedHeight(height);
     merge_->setEnabled(session_.has_series());
     mend_->setEnabled(any);
     set_state(any && !session_.result_is_current() ? tr("settings changed")

@@ -130,15 +130,20 @@ TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]
     for (const MergeMethod& method : merge_methods()) {
         INFO(method.name);
         const MergeResult whole = merge_within(method, planted.task(0), {}, {});
-        const MergeResult tried = trial.merge(method, {}, &whole.survey, {});
+        const MergeResult tried = trial.merge(method, {}, &whole.survey, part, {});
         REQUIRE(tried.picture.pixels.size() == part.size());
         CHECK(tried.area == part);
         Picture there = whole.picture;
         there.pixels = whole.picture.pixels(part);
         CHECK(difference_db(there, tried.picture) > 50);
         CHECK(cv::countNonZero(whole.source(part) != tried.source) < part.area() / 50);
+        // Of a part in its middle alike.
+        const PixelRect inner(100, 350, 90, 70);
+        there.pixels = whole.picture.pixels(inner);
+        CHECK(difference_db(there, trial.merge(method, {}, &whole.survey, inner, {}).picture) > 48);
+        there.pixels = whole.picture.pixels(part);
         // Without a survey it has to do with what the part tells, and comes close.
-        CHECK(difference_db(there, trial.merge(method, {}, nullptr, {}).picture) > 40);
+        CHECK(difference_db(there, trial.merge(method, {}, nullptr, part, {}).picture) > 40);
     }
 }
 
@@ -148,9 +153,9 @@ TEST_CASE("a trial follows the settings, and tells of frames that cannot be read
     const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
     const TrialFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
     MergeSettings settings;
-    const MergeResult narrow = trial.merge(merge_method("depth"), settings, nullptr, {});
+    const MergeResult narrow = trial.merge(merge_method("depth"), settings, nullptr, part, {});
     settings.seam_width_px = 30;
-    const MergeResult wide = trial.merge(merge_method("depth"), settings, nullptr, {});
+    const MergeResult wide = trial.merge(merge_method("depth"), settings, nullptr, part, {});
     CHECK(cv::norm(narrow.picture.pixels, wide.picture.pixels, cv::NORM_INF) > 300);
     REQUIRE_FALSE(narrow.problems.empty());
     CHECK(narrow.problems[0].frame_index == 3);
