@@ -291,7 +291,7 @@ void MergeTray::show_results() {
     rename_->setVisible(any);
     int height = 2 * results_->frameWidth();
     for (int row = 0; row < std::min(3, results_->count()); ++row)
-        height += std::clamp(results_->sizeHintForRow(row), kLeastCard, kMostCard);
+        height += std::clamp(results_->sizeHintForRow(row) + 8, kLeastCard, kMostCard);
     results_->setFixedHeight(height);
     merge_->setEnabled(session_.has_series());
     mend_->setEnabled(any);
