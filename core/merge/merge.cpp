@@ -33,6 +33,13 @@ cv::Point MergeSurvey::in_moved(const PixelRect& target, cv::Point place, int le
             held(place.y, target.y - area.y, size.height - 1)};
 }
 
+int MergeSurvey::run_in_moved(const PixelRect& target, cv::Point place, int level, int width) const {
+    const int column = in_moved(target, place, level).x;
+    if (column + 1 >= moved.first.cols) return width;
+    const int next = ((column + 1) << halvings) - (target.x - area.x);  // in pixels of the target
+    return std::clamp((next + (1 << level) - 1) >> level, place.x + 1, std::max(width, place.x + 1));
+}
+
 const MergeMethod& merge_method(const std::string& name) {
     std::string known;
     for (const MergeMethod& method : merge_methods()) {

@@ -34,6 +34,9 @@ struct MergeSurvey {
 
     /// The place in the planes of `moved` that holds (x, y) of a target halved `level` times.
     cv::Point in_moved(const PixelRect& target, cv::Point place, int level) const;
+    /// The column behind the last one of that row, from `place` on, that the same place holds; at most
+    /// `width`.
+    int run_in_moved(const PixelRect& target, cv::Point place, int level, int width) const;
 };
 
 struct MergeResult {

@@ -133,6 +133,21 @@ MOORHAZE_CLONES void add_row(const float* light, const float* ground, const floa
     }
 }
 
+MOORHAZE_CLONES void keep_source_row(const float* weight, ushort number, float* most, ushort* source,
+                                     int width) {
+    for (int x = 0; x < width; ++x) {
+        const bool more = weight[x] > most[x];
+        most[x] = more ? weight[x] : most[x];
+        source[x] = more ? number : source[x];
+    }
+}
+
+MOORHAZE_CLONES float largest_of(const float* values, int count) {
+    float largest = 0;
+    for (int i = 0; i < count; ++i) largest = values[i] > largest ? values[i] : largest;
+    return largest;
+}
+
 class Loom {
   public:
     Loom(Measured& measured, cv::Size size, int levels, const MergeSettings& settings, const Job& job)
@@ -241,7 +256,7 @@ class Loom {
                       width);
             keep_out(frame, whole, y, level, place, share.data(), weight, width);
             // Most places of a frame have no part in the result.
-            if (std::any_of(weight, weight + width, [](float w) { return w > 0; })) {
+            if (largest_of(weight, width) > 0) {
                 std::vector<float> detail(std::size_t(width) * 3), scratch(std::size_t(coarse.cols) * 3);
                 ground.row(y, detail.data(), scratch.data());
                 add_row(light.ptr<float>(y), detail.data(), weight, energy[y], strongest[y], grain,
@@ -249,8 +264,7 @@ class Loom {
             }
             if (level > 0) return;
             if (settings_.glare_guard) bounds_.add_row(y, 0, width, frame.pixels[y], share.data());
-            for (int x = 0; x < width; ++x)
-                if (weight[x] > most_(y, x)) most_(y, x) = weight[x], source_(y, x) = ushort(number);
+            keep_source_row(weight, ushort(number), most_[y], source_[y], width);
         });
         return weights;
     }
@@ -260,11 +274,16 @@ class Loom {
     void keep_out(const LinearFrame& frame, bool whole, int y, int level, int place, float* share,
                   float* weights, int width) const {
         const MovedParts& moved = measured_.survey.moved;
-        if (moved.any())
-            for (int x = 0; x < width; ++x) {
-                const cv::Point at = measured_.survey.in_moved(measured_.target, {x, y}, level);
-                if (place < moved.first(at) || place > moved.last(at)) share[x] = weights[x] = 0;
+        if (moved.any()) {
+            const MergeSurvey& survey = measured_.survey;
+            for (int x = 0; x < width;) {
+                const cv::Point at = survey.in_moved(measured_.target, {x, y}, level);
+                const int end = survey.run_in_moved(measured_.target, {x, y}, level, width);
+                if (place < moved.first(at) || place > moved.last(at))
+                    std::fill(share + x, share + end, 0.0f), std::fill(weights + x, weights + end, 0.0f);
+                x = end;
             }
+        }
         if (whole) return;
         const RowSpan span = frame.covered[std::min(std::size_t(y) << level, frame.covered.size() - 1)];
         for (int x = 0; x < width; ++x) {

@@ -185,3 +185,24 @@ TEST_CASE("the depth found so far grows frame by frame, by every method", "[merg
         CHECK(last(middle, last.cols * 11 / 12) == Approx(6).margin(1.01));
     }
 }
+
+TEST_CASE("runs of what moved end where the next place of the small planes begins", "[merge][trial]") {
+    MergeSurvey survey;
+    survey.area = {10, 20, 200, 100};
+    survey.halvings = 3;
+    survey.moved.first = cv::Mat1w(13, 25, ushort(0));
+    for (const int origin : {10, 13, 74})
+        for (const int level : {0, 1, 3, 5}) {
+            const PixelRect target(origin, 20, 210 - origin, 100);
+            const int width = ((target.width - 1) >> level) + 1;
+            for (int x = 0; x < width;) {
+                const int end = survey.run_in_moved(target, {x, 0}, level, width);
+                REQUIRE(end > x);
+                for (int u = x; u < end; ++u)
+                    CHECK(survey.in_moved(target, {u, 0}, level) == survey.in_moved(target, {x, 0}, level));
+                if (end < width)
+                    CHECK(survey.in_moved(target, {end, 0}, level) != survey.in_moved(target, {x, 0}, level));
+                x = end;
+            }
+        }
+}
