@@ -23,11 +23,12 @@ Trial::Trial(Session& session, QObject* parent) : QObject(parent), session_(sess
                         &Session::geometry_changed})
         connect(&session_, signal, this, &Trial::forget);
     connect(&session_, &Session::settings_changed, this, &Trial::settings_changed);
-    for (auto signal : {&Session::result_shown, &Session::stage_changed})
-        connect(&session_, signal, this, [this] {
-            rest();
-            emit changed();
-        });
+    connect(&session_, &Session::result_shown, this, [this] {
+        rest();
+        emit changed();
+    });
+    // Elsewhere it is not needed, and takes memory.
+    connect(&session_, &Session::stage_changed, this, &Trial::forget);
     connect(&session_.jobs(), &JobRunner::changed, this, [this] {
         if (!session_.jobs().busy()) rest();
     });
@@ -56,6 +57,7 @@ void Trial::forget() {
     stop_.request_stop();
     frames_.reset();
     made_.reset();
+    refused_.reset();
     rest();
     emit changed();
 }
@@ -109,13 +111,12 @@ bool Trial::is_settled() const {
 
 void Trial::next() {
     if (work_ != Work::none || !may_read()) return;
-    const bool as_made =
-        made_ && made_method_ == session_.method() && made_settings_ == session_.merge_settings();
+    const bool as_made = made_ && made_with_ == wanted();
     if (has_to_read()) {
         // Other work goes first, unless somebody waits for this.
         if (session_.jobs().busy() && session_.result_is_current()) return;
         read();
-    } else if (!session_.result_is_current()) {
+    } else if (!session_.result_is_current() && refused_ != wanted()) {
         // What is there of another part of the picture does not help.
         const bool here = as_made && to_qrect(frames_->area()).contains(made_->area());
         if (!here)
@@ -175,22 +176,23 @@ void Trial::merge(const QRect& part) {
             return std::make_shared<DisplayPicture>(display_levels(merged.picture, Job{}),
                                                     QPoint(merged.area.x, merged.area.y));
         },
-        [this, generation = generation_, name = method.name,
-         settings = session_.merge_settings()](const Made& made) {
+        [this, generation = generation_, with = wanted()](const Made& made) {
             work_ = Work::none;
             if (generation == generation_) {
                 made_ = made;
-                made_method_ = name, made_settings_ = settings;
+                made_with_ = with;
             }
             next();
             emit changed();
         },
-        [this](const std::exception& error) {
+        [this, with = wanted()](const std::exception& error) {
             work_ = Work::none;
-            if (!dynamic_cast<const Cancelled*>(&error))
-                session_.tell(QString::fromUtf8(error.what()), true);
-            else
+            if (dynamic_cast<const Cancelled*>(&error)) {
                 next();
+            } else {
+                refused_ = with;
+                session_.tell(QString::fromUtf8(error.what()), true);
+            }
             emit changed();
         });
     emit changed();

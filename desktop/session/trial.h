@@ -4,6 +4,7 @@
 #include <QThreadPool>
 #include <QTimer>
 #include <memory>
+#include <optional>
 #include <stop_token>
 
 #include "core/merge/trial_frames.h"
@@ -64,8 +65,14 @@ class Trial : public QObject {
     std::stop_source stop_;
     std::shared_ptr<const TrialFrames> frames_;
     std::shared_ptr<const DisplayPicture> made_;
-    std::string made_method_;
-    MergeSettings made_settings_;
+    struct With {
+        std::string method;
+        MergeSettings settings;
+        bool operator==(const With&) const = default;
+    };
+    With wanted() const { return {session_.method(), session_.merge_settings()}; }
+    With made_with_;
+    std::optional<With> refused_;  ///< what failed is not tried again and again
 };
 
 }  // namespace moorhaze::desktop

@@ -158,6 +158,28 @@ TEST_CASE("a change of settings is seen in view before anything is merged anew",
     CHECK(view.patch() != nullptr);
     CHECK(named<QCheckBox>(main, "ahead")->isChecked());
 
+    // What cannot be tried is told once, and not again with every movement of the view.
+    choose(named<QComboBox>(main, "method"), 2);
+    REQUIRE(session.method() == "depth");
+    session.set_range({0, 2});
+    session.align();
+    settle(main);
+    int told = 0;
+    QObject::connect(&session, &Session::told, &main, [&](const QString& text, bool is_error) {
+        told += is_error && text.contains("backdrop");
+    });
+    MergeSettings with_backdrop = session.merge_settings();
+    with_backdrop.backdrop_frame = 6;  // not in the range
+    session.set_merge_settings(with_backdrop);
+    settle(main);
+    view.set_zoom(1.3);
+    settle(main);
+    CHECK(told == 1);
+    with_backdrop.backdrop_frame = 2;
+    session.set_merge_settings(with_backdrop);
+    settle(main);
+    CHECK(view.patch() != nullptr);
+
     // Too far out it is not tried; what was tried stays until something changes.
     view.set_zoom(0.2);
     settle(main);
