@@ -92,7 +92,8 @@ void run(const Arguments& arguments, const Common& common) {
         const ProgressLine line("merging", common);
         const MergeTask task{series, geometry,           chosen,
                              area,   arguments.settings, std::size_t(arguments.memory_mb) << 20};
-        strips = (area.height + plan_strips(method, task).rows - 1) / plan_strips(method, task).rows;
+        const int rows = plan_strips(method, task).rows;
+        strips = (area.height + rows - 1) / rows;
         result = merge_within(method, task, {}, line.job());
     }
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);

@@ -60,6 +60,13 @@ class Strips {
             grow(strip.depth, whole_.depth);
             grow(strip.trust, whole_.trust);
             alpha_ = cv::Mat1w(area_.size(), ushort(65535));
+        } else {
+            // Mostly the same as the first strip told; a file may also fail later.
+            for (const FrameProblem& problem : strip.problems)
+                if (std::none_of(
+                        whole_.problems.begin(), whole_.problems.end(),
+                        [&](const FrameProblem& known) { return known.frame_index == problem.frame_index; }))
+                    whole_.problems.push_back(problem);
         }
         lay_rows<ushort>(strip.picture.pixels, from, begin, margin_, whole_.picture.pixels, job);
         lay_rows<float>(strip.depth, from, begin, margin_, whole_.depth, job);

@@ -206,3 +206,14 @@ TEST_CASE("runs of what moved end where the next place of the small planes begin
             }
         }
 }
+
+TEST_CASE("strips tell of a frame that cannot be read once, and go on without it", "[merge][memory]") {
+    const Planted planted;
+    std::ofstream(planted.series.frames[3].path) << "no picture";
+    const MergeMethod& method = merge_method("woven");
+    const MergeResult result = merge_within(method, planted.task(planted.least(method)), {}, {});
+    REQUIRE(result.problems.size() == 1);
+    CHECK(result.problems[0].frame_index == 3);
+    CHECK(cv::countNonZero(result.source == 4) == 0);
+    CHECK(cv::countNonZero(result.source == 0) == 0);
+}
