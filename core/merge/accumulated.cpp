@@ -57,19 +57,13 @@ float series_number(float place, const AlignedFrames& frames, const std::vector<
            1;
 }
 
-bool covers_all(const std::vector<RowSpan>& covered, int width) {
-    return std::all_of(covered.begin(), covered.end(), [&](const RowSpan& span) {
-        return span == RowSpan{0, width};
-    });
-}
-
-cv::Mat1b coverage_of(const LinearFrame& frame) {
-    cv::Mat1b covered(frame.pixels.size(), uchar(0));
-    for (int y = 0; y < covered.rows; ++y) {
-        const RowSpan span = frame.covered[std::size_t(y)];
-        std::fill(covered[y] + span.begin, covered[y] + span.end, uchar(255));
+cv::Mat1b coverage_of(const std::vector<RowSpan>& covered, cv::Size size) {
+    cv::Mat1b plane(size, uchar(0));
+    for (int y = 0; y < plane.rows; ++y) {
+        const RowSpan span = covered[std::size_t(y)];
+        std::fill(plane[y] + span.begin, plane[y] + span.end, uchar(255));
     }
-    return covered;
+    return plane;
 }
 
 cv::Mat1f small_places(const cv::Mat1w& source) {

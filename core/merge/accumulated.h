@@ -26,11 +26,8 @@ Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, cons
 /// @param read  their places in `frames`; at least one.
 float series_number(float place, const AlignedFrames& frames, const std::vector<int>& read);
 
-/// Whether all rows are covered from end to end.
-bool covers_all(const std::vector<RowSpan>& covered, int width);
-
-/// 255 where the frame has pixels, 0 elsewhere.
-cv::Mat1b coverage_of(const LinearFrame& frame);
+/// 255 where a frame has pixels, 0 elsewhere.
+cv::Mat1b coverage_of(const std::vector<RowSpan>& covered, cv::Size size);
 
 /// A small picture of which frame supplies each place so far, for MergeContext::on_frame.
 cv::Mat1f small_places(const cv::Mat1w& source);

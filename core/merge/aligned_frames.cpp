@@ -49,26 +49,26 @@ Outcome<FramePixels> AlignedFrames::decoded(int place) {
     return picture;
 }
 
-Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
+Outcome<LaidFrame> AlignedFrames::open(int place) {
     const Outcome<FramePixels> frame = decoded(place);
     if (!frame) return tl::unexpected(frame.error());
-    return warp_to_linear(frame->picture, curve_of(frame->picture), plan_of(*frame, place), job.quiet());
+    WarpPlan plan = plan_of(geometry_, index(place), target_);
+    plan.part = frame->part;
+    return LaidFrame(frame->picture, curve_of(frame->picture), plan);
 }
 
-Outcome<LumaFrame> AlignedFrames::load_luma(int place, const Job& job) {
-    const Outcome<FramePixels> frame = decoded(place);
+Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
+    const Outcome<LaidFrame> frame = open(place);
     if (!frame) return tl::unexpected(frame.error());
-    return warp_to_luma(frame->picture, curve_of(frame->picture), plan_of(*frame, place), job.quiet());
+    return frame->all(job.quiet());
+}
+
+std::vector<RowSpan> AlignedFrames::covered(int place) const {
+    return covered_spans(series_.size(), plan_of(geometry_, index(place), target_));
 }
 
 ToneCurve AlignedFrames::curve_of(const Picture& picture) const {
     return picture.profile == profile_ ? curve_ : ToneCurve(picture.profile);
-}
-
-WarpPlan AlignedFrames::plan_of(const FramePixels& frame, int place) const {
-    WarpPlan plan = moorhaze::plan_of(geometry_, index(place), target_);
-    plan.part = frame.part;
-    return plan;
 }
 
 LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,

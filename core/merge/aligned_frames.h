@@ -3,6 +3,7 @@
 #include <future>
 
 #include "core/align/series_geometry.h"
+#include "core/picture/laid_frame.h"
 
 namespace moorhaze {
 
@@ -33,17 +34,19 @@ class AlignedFrames {
     const ColourProfile& profile() const { return profile_; }
 
     /// The frame at a place 0..count-1; quickest in rising order. A frame that cannot be read is a problem of
-    /// its own; the series goes on.   @throws Cancelled.
+    /// its own; the series goes on.
+    Outcome<LaidFrame> open(int place);
+    /// All of it.   @throws Cancelled.
     Outcome<LinearFrame> load(int place, const Job& job);
-    /// The same of luminance alone, for measures.
-    Outcome<LumaFrame> load_luma(int place, const Job& job);
+
+    /// Where frames lie in the target, without reading them.
+    std::vector<RowSpan> covered(int place) const;
 
   private:
     std::future<Outcome<FramePixels>> begin_decoding(int place) const;
     Outcome<FramePixels> decoded(int place);
     /// Each frame is decoded with its own profile's curve; the result is written with the reference frame's.
     ToneCurve curve_of(const Picture& picture) const;
-    WarpPlan plan_of(const FramePixels& frame, int place) const;
 
     const Series& series_;
     const SeriesGeometry& geometry_;

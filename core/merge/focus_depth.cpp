@@ -8,6 +8,7 @@
 
 #include "core/merge/accumulated.h"
 #include "core/merge/band_energy.h"
+#include "core/merge/frame_detail.h"
 #include "core/picture/blur.h"
 #include "core/picture/pyramid.h"
 #include "core/work/for_rows.h"
@@ -16,7 +17,7 @@ namespace moorhaze {
 namespace {
 
 constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a smooth spot of the subject
-constexpr int kMeeting = 8;          // px within which depths count as meeting
+constexpr int kMeeting = 6;          // px within which depths count as meeting
 constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
 constexpr float kLeastNoise = 1e-9f;
 constexpr float kOutOfNoise = 3;       // times the noise: trust begins, full at twice that
@@ -27,19 +28,6 @@ constexpr float kCoarserTrust = 0.8f;  // what coarser detail says about a place
 constexpr float kSpreadFinest = 0.02f, kSpread = 0.1f;
 constexpr double kFillSlope = 0.25;     // frames per blur width that the nearer side reaches out
 constexpr double kBandFrequency = 1.5;  // rad per px of a Laplacian band, from memory: about its middle
-
-/// Mean of 2×2 places.
-cv::Mat1f halved(const cv::Mat1f& energy, const Job& job) {
-    cv::Mat1f half((energy.rows + 1) / 2, (energy.cols + 1) / 2);
-    for_rows(half.rows, job, [&](int y) {
-        const float *one = energy[2 * y], *other = energy[std::min(2 * y + 1, energy.rows - 1)];
-        for (int x = 0; x < half.cols; ++x) {
-            const int u = 2 * x, v = std::min(2 * x + 1, energy.cols - 1);
-            half(y, x) = 0.25f * (one[u] + one[v] + other[u] + other[v]);
-        }
-    });
-    return half;
-}
 
 /// What has still to be gathered to come from one sigma to a larger one.
 double more(double sigma, double gathered) {
@@ -106,19 +94,32 @@ void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames) 
 
 cv::Mat1f DepthMeasure::gathered(const std::vector<cv::Mat1f>& energies, std::size_t which,
                                  const Job& job) const {
-    constexpr double before = FocusDepth::kGathered;
-    return which == 0 ? gaussian_blur(halved(energies[0], job), more(sigma_ / 2, before / 2), job)
-                      : gaussian_blur(energies[which], more(sigma_, before), job);
+    constexpr double before = FrameDetail::kGathered;
+    if (which > 0) return gaussian_blur(energies[which], more(sigma_, before), job);
+    // The finest size with what the next two hold: alone it tells of depth by its noise, too, and has too
+    // little to tell where there is only coarser detail.
+    cv::Mat1f sum = energies[0].clone();
+    if (energies.size() > 2) sum += pyramid_up(energies[2], sum.size(), job);
+    if (energies.size() > 1) sum += energies[1];
+    return gaussian_blur(sum, more(sigma_ / 2, before / 2), job);
 }
 
-double DepthMeasure::noise_of(const cv::Mat1f& gathered) {
-    return quiet_energy(gathered, kNoiseShare);
+double DepthMeasure::noise_of(const std::vector<cv::Mat1f>& energies, std::size_t which,
+                              const cv::Mat1f& gathered) {
+    const double quiet = quiet_energy(gathered, kNoiseShare);
+    if (which > 0) return quiet;
+    // There may be no place left without coarse detail: noise is no more there than it is in the finest.
+    const cv::Mat1f& finest = energies[0];
+    cv::Mat1f means;
+    cv::resize(finest, means, {(finest.cols + 3) / 4, (finest.rows + 3) / 4}, 0, 0, cv::INTER_AREA);
+    return std::min(quiet, 3.0 * double(quiet_energy(means, kNoiseShare)));
 }
 
 void DepthMeasure::add_noise(const std::vector<cv::Mat1f>& energies, std::vector<double>& sums,
                              const Job& job) const {
     sums.resize(std::min(energies.size(), std::size_t(kDepthSizes)));
-    for (std::size_t i = 0; i < sums.size(); ++i) sums[i] += noise_of(gathered(energies, i, job));
+    for (std::size_t i = 0; i < sums.size(); ++i)
+        sums[i] += noise_of(energies, i, gathered(energies, i, job));
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
@@ -135,7 +136,7 @@ void FocusDepth::add(const std::vector<cv::Mat1f>& energies, const Job& job) {
     for (std::size_t i = 0; i < std::min(sizes_.size(), energies.size()); ++i) {
         const cv::Mat1f energy = measure_.gathered(energies, i, job.quiet());
         sizes_[i].peaks.add(energy, job.quiet());
-        sizes_[i].noise += DepthMeasure::noise_of(energy);
+        sizes_[i].noise += DepthMeasure::noise_of(energies, i, energy);
     }
     ++count_;
 }
@@ -191,7 +192,8 @@ double FocusDepth::blur_px() const {
         const auto middle = falls.begin() + long(falls.size() / 2);
         std::nth_element(falls.begin(), middle, falls.end());
         const double fall = std::clamp(double(*middle), 0.05, 0.98);
-        const double omega = kBandFrequency / double(1 << i);
+        // The finest is measured with the next two.
+        const double omega = kBandFrequency / double(1 << std::max<std::size_t>(1, i));
         const double weight = std::sqrt(double(falls.size())) * std::exp(-std::pow((fall - 0.5) / 0.3, 2));
         sum += weight * std::log(2 * std::sqrt(-std::log(fall)) / omega);
         total += weight;
@@ -271,38 +273,43 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) 
     return field;
 }
 
-DetailSizes detail_sizes(const LumaFrame& frame, int levels, const Job& job) {
-    const bool whole = covers_all(frame.covered, frame.pixels.cols);
-    DetailSizes sizes;
-    sizes.luma.push_back(frame.pixels);
-    for (int level = 0; level < levels; ++level) {
-        sizes.luma.emplace_back(pyramid_down(sizes.luma.back(), job));
-        const auto k = std::size_t(level);
-        sizes.energy.push_back(band_energy(sizes.luma[k], sizes.luma[k + 1], FocusDepth::kGathered, job));
-        if (!whole) clear_uncovered(sizes.energy.back(), frame.covered, level);
+int detail_levels(cv::Size target) {
+    constexpr int least_side = 12;
+    return std::max(FrameDetail::kFine + 1, pyramid_levels(target, least_side));
+}
+
+DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job) {
+    DetailSizes sizes{{frame.luma}, {frame.fine_energy}};
+    for (int level = 1; level < levels; ++level) {
+        const cv::Mat1f own = sizes.luma.back();
+        sizes.luma.emplace_back(pyramid_down(own, job));
+        sizes.energy.push_back(band_energy(own, sizes.luma.back(), FrameDetail::kGathered, job));
     }
+    if (!covers_all(frame.covered, frame.width))
+        for (int level = 0; level < levels; ++level)
+            clear_uncovered(sizes.energy[std::size_t(level)], frame.covered, std::max(1, level));
     return sizes;
 }
 
 Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                MergeResult& result, const std::function<void(const DetailSizes&)>& each, const Job& job) {
     const cv::Size size = frames.target().size();
-    const int levels = pyramid_levels(size, kLeastSide);
+    const int levels = detail_levels(size);
     FocusDepth depth(size, settings.detail_size_px);
     if (context.survey && context.survey->detail_size_px == settings.detail_size_px)
         depth.set_noise(context.survey->depth_noise);
     Focus focus;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
-        const auto frame = frames.load_luma(place, job);
+        const auto frame = frames.open(place);
         if (!frame) {
             result.problems.push_back(frame.error());
             continue;
         }
         focus.read.push_back(place);
         // All sizes for who asks for them; for depth alone the finest will do.
-        const DetailSizes sizes =
-            detail_sizes(*frame, each ? levels : std::min(levels, kDepthSizes), job.quiet());
+        const DetailSizes sizes = detail_sizes(frame->half_luma(job.quiet()),
+                                               each ? levels : std::min(levels, kDepthSizes), job.quiet());
         depth.add(sizes.energy, job);
         if (each) each(sizes);
         if (context.on_frame)

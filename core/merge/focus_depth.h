@@ -26,18 +26,19 @@ void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
 
 inline constexpr int kDepthSizes = 5;  ///< sizes of detail that depth is measured by, finest first
 
-/// The energies that depth goes by: the finest two sizes at half size, each gathered over the neighbourhood
-/// judged.   Thread-safe.
+/// The energies that depth goes by: of the finest three sizes together, then of each but the finest; the
+/// first two at half size, each gathered over the neighbourhood judged.   Thread-safe.
 class DepthMeasure {
   public:
     /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
     explicit DepthMeasure(double detail_size_px) : sigma_(detail_size_px * 0.625) {}
 
-    /// @param energies  as FocusDepth::add takes them.
+    /// @param energies  as DetailSizes has them.
     cv::Mat1f gathered(const std::vector<cv::Mat1f>& energies, std::size_t which, const Job& job) const;
 
     /// What noise alone gives in a frame.
-    static double noise_of(const cv::Mat1f& gathered);
+    static double noise_of(const std::vector<cv::Mat1f>& energies, std::size_t which,
+                           const cv::Mat1f& gathered);
 
     /// Adds each size's noise to sums.
     void add_noise(const std::vector<cv::Mat1f>& energies, std::vector<double>& sums, const Job& job) const;
@@ -55,10 +56,8 @@ class FocusDepth {
     /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
     FocusDepth(cv::Size size, double detail_size_px);
 
-    /// @param energies  band_energy with a sigma of kGathered of each size of detail, from full size on, each
-    /// half the one before; at least one.   @throws Cancelled.
+    /// @param energies  as DetailSizes has them; at least one.   @throws Cancelled.
     void add(const std::vector<cv::Mat1f>& energies, const Job& job);
-    static constexpr double kGathered = 1;  ///< px of the own size
 
     /// What noise alone gives at each size of detail, the mean of the frames so far.
     std::vector<double> noise() const;
@@ -89,14 +88,18 @@ class FocusDepth {
     std::vector<Size> sizes_;  ///< finest first; the first two at half size, then each half the one before
 };
 
-inline constexpr int kLeastSide = 12;  ///< px that the coarsest size of detail has at least
+/// Sizes of detail that a picture is merged at: halved until its shorter side has hardly a dozen places, and
+/// at least once more than FrameDetail has in blocks.
+int detail_levels(cv::Size target);
 
-/// A frame at all sizes of detail, full size first.
+/// A frame's luma and energies at its sizes of detail; the finest is known at half size.
 struct DetailSizes {
-    std::vector<cv::Mat1f> luma;    ///< one more than energies
-    std::vector<cv::Mat1f> energy;  ///< as FocusDepth takes it; 0 where the frame has no pixels
+    std::vector<cv::Mat1f> luma;  ///< at half size and less, each half the one before; as many as energies
+    /// Of the finest size, at half size, then of each luma but the last: squared difference from the next
+    /// coarser size, gathered over FrameDetail::kGathered; 0 where the frame has no pixels.
+    std::vector<cv::Mat1f> energy;
 };
-DetailSizes detail_sizes(const LumaFrame& frame, int levels, const Job& job);
+DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job);
 
 /// The first pass of merges that go by depth.
 struct Focus {

@@ -46,17 +46,17 @@ MOORHAZE_CLONES void clamp_row(float* light, const float* low, const float* high
 
 LightBounds::LightBounds(cv::Size size) : low_(size, cv::Vec3w::all(65535)), high_(size, cv::Vec3w::all(0)) {}
 
-void LightBounds::add_row(int y, int begin, int end, const cv::Vec3f* light) {
-    take_in(light[begin].val, low_[y][begin].val, high_[y][begin].val, 3 * (end - begin));
+void LightBounds::add_row(int y, int x, int width, const cv::Vec3f* light) {
+    take_in(light->val, low_[y][x].val, high_[y][x].val, 3 * width);
 }
 
-void LightBounds::add_row(int y, int begin, int end, const cv::Vec3f* light, const float* share) {
-    for (int x = begin; x < end;) {
-        while (x < end && !(share[x] > kCounts)) ++x;
-        int run = x;
-        while (run < end && share[run] > kCounts) ++run;
-        if (run > x) add_row(y, x, run, light);
-        x = run;
+void LightBounds::add_row(int y, int x, int width, const cv::Vec3f* light, const float* share) {
+    for (int i = 0; i < width;) {
+        while (i < width && !(share[i] > kCounts)) ++i;
+        int run = i;
+        while (run < width && share[run] > kCounts) ++run;
+        if (run > i) add_row(y, x + i, run - i, light + i);
+        i = run;
     }
 }
 

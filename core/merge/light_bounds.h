@@ -11,10 +11,11 @@ class LightBounds {
   public:
     explicit LightBounds(cv::Size size);
 
-    /// Takes in the columns begin..end-1 of a row of linear light. Rows may come from several threads.
-    void add_row(int y, int begin, int end, const cv::Vec3f* light);
+    /// Takes in `width` columns of linear light of row y, from column `x` on. Several threads may add to
+    /// different places.
+    void add_row(int y, int x, int width, const cv::Vec3f* light);
     /// The same where `share` is above 0.4.
-    void add_row(int y, int begin, int end, const cv::Vec3f* light, const float* share);
+    void add_row(int y, int x, int width, const cv::Vec3f* light, const float* share);
 
     /// Holds each value within the bounds of its 3×3 neighbourhood.
     void hold(cv::Mat3f& light, const Job& job) const;

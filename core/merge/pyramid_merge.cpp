@@ -5,33 +5,30 @@
 
 #include "core/merge/accumulated.h"
 #include "core/merge/band_energy.h"
+#include "core/merge/focus_depth.h"
+#include "core/merge/frame_detail.h"
 #include "core/merge/light_bounds.h"
-#include "core/merge/sharpness.h"
-#include "core/picture/luma.h"
 #include "core/picture/pyramid.h"
-#include "core/work/clones.h"
 #include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
 
 namespace moorhaze {
 namespace {
 
-constexpr int kCoarsestSide = 12;
-constexpr float kDarkest = 0.01f;  // linear; keeps the contrast of black places from exploding
-/// The window in which energy is gathered, in pixels of its level. Larger breaks thin hairs, smaller adds
-/// noise.
-constexpr double kEnergySigma = 1.0;
 /// A place's noise is learnt on every so many places across and down, by the share of a frame's places that
-/// holds nothing else; the mean of gathered noise is at least so many times that quantile.
+/// holds nothing else. What is no stronger is left alone: the mean of gathered noise is somewhat above that
+/// quantile, but the noise of sizes that come from several frames adds up, which that of one frame partly
+/// takes back.
 constexpr int kSampled = 4;
 constexpr double kNoiseShare = 0.16;
-constexpr float kMeanNoise = 1.1f;
+constexpr float kMeanNoise = 1;
 /// Times the noise: what stands out by less than the first is grain, by more than the second all detail.
 constexpr float kGrain = 6, kDetail = 20;
 
 struct Level {
     cv::Mat3f detail;  ///< chosen so far
-    cv::Mat1f energy;  ///< its energy
+    cv::Mat1f energy;  ///< that it was chosen by
+    cv::Mat1f own;     ///< its own energy
     cv::Mat1w source;  ///< its frame, from 1
     double noise = 0;  ///< sum of what noise alone makes of a frame's energy
 };
@@ -39,10 +36,10 @@ struct Level {
 /// The strongest of many frames' grain is stronger than one frame's: brought back to that.
 /// @param noise  that it makes of a frame's energy.
 void calm_grain(Level& level, float noise, const Job& job) {
-    for_rows(level.energy.rows, job, [&](int y) {
-        const float* energy = level.energy[y];
+    for_rows(level.own.rows, job, [&](int y) {
+        const float* energy = level.own[y];
         cv::Vec3f* detail = level.detail[y];
-        for (int x = 0; x < level.energy.cols; ++x) {
+        for (int x = 0; x < level.own.cols; ++x) {
             const float ratio = energy[x] / noise;
             if (ratio >= kDetail || !(energy[x] > 0)) continue;
             const float calmed = std::min(1.0f, std::sqrt(kMeanNoise / ratio)),
@@ -52,70 +49,56 @@ void calm_grain(Level& level, float noise, const Job& job) {
     });
 }
 
-/// Squared contrast of the detail against the light it stands on.
-MOORHAZE_CLONES void contrast_row(const float* light, const float* ground, float* energy, int width) {
+/// Takes the detail of a part of a row where it is stronger than what was chosen so far.
+/// @param ground  gives the coarser size's row.
+template <class Ground>
+void choose_row(Level& level, cv::Point from, int width, const float* light, const Ground& ground,
+                const float* energy, const float* own_energy, const uchar* covered, int number) {
+    float* const strongest = level.energy[from.y] + from.x;
+    float* const detail = level.detail.ptr<float>(from.y) + 3 * from.x;
+    float* const own = level.own[from.y] + from.x;
+    ushort* const source = level.source[from.y] + from.x;
+    const float* below = nullptr;
     for (int x = 0; x < width; ++x) {
-        const float base = kLuminance[0] * ground[3 * x] + kLuminance[1] * ground[3 * x + 1] +
-                           kLuminance[2] * ground[3 * x + 2];
-        const float own = kLuminance[0] * light[3 * x] + kLuminance[1] * light[3 * x + 1] +
-                          kLuminance[2] * light[3 * x + 2];
-        const float strength = own - base;
-        energy[x] = strength * strength / ((base > 0 ? base : 0) + kDarkest);
+        if (!covered[x] || !(energy[x] > strongest[x])) continue;
+        // Most places of a frame are not the sharpest: their detail is not even worked out.
+        if (!below) below = ground();
+        strongest[x] = energy[x];
+        own[x] = own_energy[x];
+        source[x] = ushort(number);
+        for (int c = 3 * x; c < 3 * x + 3; ++c) detail[c] = light[c] - below[c];
     }
 }
 
-/// Takes the detail of a frame where it is stronger than what was chosen so far.   @return the frame's
-/// energy, when the caller wants it whole.
-cv::Mat1f choose(Level& level, const cv::Mat3f& light, const cv::Mat3f& coarse, int number,
-                 const cv::Mat1b& covered, bool whole, const Job& job) {
-    const DoubledRows ground(coarse, light.size());
-    const int width = light.cols;
-    const auto ground_row = [&](int y, std::vector<float>& row) {
-        std::vector<float> scratch(std::size_t(coarse.cols) * 3);
-        row.resize(std::size_t(width) * 3);
-        ground.row(y, row.data(), scratch.data());
-    };
-    cv::Mat1f all;
-    if (whole) all.create(light.size());
-    const int across = (width + kSampled - 1) / kSampled;
-    cv::Mat1f samples((light.rows + kSampled - 1) / kSampled, across);
-    gather_rows(
-        light.size(), kEnergySigma,
-        [&](int y, float* energy) {
-            std::vector<float> below;
-            ground_row(y, below);
-            contrast_row(light.ptr<float>(y), below.data(), energy, width);
-        },
-        [&](int y, const float* energy) {
-            if (whole) std::copy(energy, energy + width, all[y]);
-            if (y % kSampled == 0)
-                for (int x = 0; x < across; ++x) samples(y / kSampled, x) = energy[kSampled * x];
-            float* const strongest = level.energy[y];
-            const uchar* const inside = covered[y];
-            // Most places of a frame are not the sharpest: their detail is not even worked out.
-            std::vector<float> below;
-            const float* own = light.ptr<float>(y);
-            float* detail = level.detail.ptr<float>(y);
-            ushort* source = level.source[y];
-            for (int x = 0; x < width; ++x) {
-                if (!inside[x] || !(energy[x] > strongest[x])) continue;
-                if (below.empty()) ground_row(y, below);
-                strongest[x] = energy[x];
-                source[x] = ushort(number);
-                for (int c = 3 * x; c < 3 * x + 3; ++c) detail[c] = own[c] - below[std::size_t(c)];
-            }
-        },
-        job);
-    level.noise += quiet_energy(samples, kNoiseShare);
-    return all;
-}
+/// A frame's energies on every few places across and down, for its noise.
+class Samples {
+  public:
+    explicit Samples(cv::Size size)
+        : values_((size.height + kSampled - 1) / kSampled, (size.width + kSampled - 1) / kSampled) {}
+    void take(cv::Point from, int width, const float* energy) {
+        if (from.y % kSampled != 0) return;
+        for (int x = (kSampled - from.x % kSampled) % kSampled; x < width; x += kSampled)
+            values_(from.y / kSampled, (from.x + x) / kSampled) = energy[x];
+    }
+    double noise() const { return quiet_energy(values_, kNoiseShare); }
+
+  private:
+    cv::Mat1f values_;
+};
 
 /// Half the size: covered where the place itself is.
-cv::Mat1b halved(const cv::Mat1b& covered) {
+cv::Mat1b halved_cover(const cv::Mat1b& covered) {
     cv::Mat1b half((covered.rows + 1) / 2, (covered.cols + 1) / 2);
     for (int y = 0; y < half.rows; ++y)
         for (int x = 0; x < half.cols; ++x) half(y, x) = covered(2 * y, 2 * x);
     return half;
+}
+
+void add_covered(const LaidFrame& frame, cv::Point from, int width, const cv::Vec3f* light,
+                 LightBounds& bounds) {
+    const RowSpan span = frame.covered()[std::size_t(from.y)];
+    const int begin = std::max(span.begin, from.x), end = std::min(span.end, from.x + width);
+    if (begin < end) bounds.add_row(from.y, begin, end - begin, light + (begin - from.x));
 }
 
 }  // namespace
@@ -131,45 +114,84 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
     result.area = frames.target();
 
     std::vector<Level> levels;
-    for (cv::Size s = size; levels.empty() || std::min(s.width, s.height) >= kCoarsestSide;
-         s = {(s.width + 1) / 2, (s.height + 1) / 2})
-        levels.push_back({cv::Mat3f(s, cv::Vec3f(0, 0, 0)), cv::Mat1f(s, -1.0f), cv::Mat1w(s, ushort(0))});
-    const cv::Size last = levels.back().energy.size();
-    const cv::Size base_size((last.width + 1) / 2, (last.height + 1) / 2);
-    cv::Mat3f base(base_size, cv::Vec3f(0, 0, 0));
-    cv::Mat1f base_weight(base_size, 0.0f);
+    std::vector<cv::Size> sizes = {size};
+    for (int level = 0; level < detail_levels(size); ++level) {
+        const cv::Size own = sizes.back();
+        levels.push_back({cv::Mat3f(own, cv::Vec3f(0, 0, 0)), cv::Mat1f(own, -1.0f), cv::Mat1f(own, 0.0f),
+                          cv::Mat1w(own, ushort(0))});
+        sizes.emplace_back((own.width + 1) / 2, (own.height + 1) / 2);
+    }
+    const Blocks blocks(size);
+    cv::Mat3f base(sizes.back(), cv::Vec3f(0, 0, 0));
+    cv::Mat1f base_weight(sizes.back(), 0.0f);
     cv::Mat1b any_cover(size, uchar(0));
     LightBounds bounds(size);
 
     int read = 0;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(0.95 * place / frames.count());
-        const auto frame = frames.load(place, job);
+        const auto frame = frames.open(place);
         if (!frame) {
             result.problems.push_back(frame.error());
             continue;
         }
         ++read;
         const int number = frames.index(place) + 1;
-        if (settings.glare_guard)
-            for_covered_rows(*frame, job.quiet(), [&](int y, int begin, int end) {
-                bounds.add_row(y, begin, end, frame->pixels[y]);
-            });
-        cv::Mat1b covered = coverage_of(*frame);
+        cv::Mat1b covered = coverage_of(frame->covered(), size);
         any_cover |= covered;
-        cv::Mat3f here = frame->pixels;
-        cv::Mat1f last_energy;
-        for (Level& level : levels) {
-            const cv::Mat3f coarse = pyramid_down(here, job.quiet());
-            last_energy = choose(level, here, coarse, number, covered, &level == &levels.back(), job.quiet());
-            here = coarse;
-            covered = halved(covered);
+        std::vector<cv::Mat1b> covers;
+        std::vector<Samples> samples;
+        for (std::size_t k = 0; k < sizes.size(); ++k) {
+            covers.push_back(covered);
+            samples.emplace_back(sizes[k]);
+            covered = halved_cover(covered);
         }
-        const cv::Mat1f weight = pyramid_down(last_energy, job.quiet());
+        const FrameDetail detail(*frame, job.quiet());
+        for_rows(blocks.count(), job.quiet(), [&](int block) {
+            cv::Rect own = blocks[block];
+            const auto fine = detail.fine(own, job.quiet());
+            for (std::size_t k = 0; k < FrameDetail::kFine; ++k, own = halved(own)) {
+                const DetailBlock& here = fine[k];
+                for (int y = 0; y < own.height; ++y) {
+                    const cv::Point from(own.x, own.y + y);
+                    samples[k].take(from, own.width, here.own_energy[y]);
+                    choose_row(
+                        levels[k], from, own.width, here.light.ptr<float>(y),
+                        [&] { return here.ground.ptr<float>(y); }, here.energy[y], here.own_energy[y],
+                        covers[k][from.y] + from.x, number);
+                    if (k == 0 && settings.glare_guard)
+                        add_covered(*frame, from, own.width, here.light[y], bounds);
+                }
+            }
+        });
+        cv::Mat3f light = detail.light();
+        cv::Mat1f luma = detail.luma(), energy;
+        for (std::size_t k = FrameDetail::kFine; k < levels.size(); ++k) {
+            const cv::Mat3f coarse = pyramid_down(light, job.quiet());
+            const cv::Mat1f coarse_luma = pyramid_down(luma, job.quiet());
+            energy = band_energy(luma, coarse_luma, FrameDetail::kGathered, job.quiet());
+            const DoubledRows ground(coarse, light.size());
+            for_rows(light.rows, job.quiet(), [&](int y) {
+                std::vector<float> row;
+                samples[k].take({0, y}, light.cols, energy[y]);
+                choose_row(
+                    levels[k], {0, y}, light.cols, light.ptr<float>(y),
+                    [&] {
+                        row.resize(std::size_t(light.cols) * 3);
+                        std::vector<float> scratch(std::size_t(coarse.cols) * 3);
+                        ground.row(y, row.data(), scratch.data());
+                        return static_cast<const float*>(row.data());
+                    },
+                    energy[y], energy[y], covers[k][y], number);
+            });
+            light = coarse, luma = coarse_luma;
+        }
+        for (std::size_t k = 0; k < levels.size(); ++k) levels[k].noise += samples[k].noise();
+        const cv::Mat1f weight = pyramid_down(energy, job.quiet());
         for (int y = 0; y < base.rows; ++y)
             for (int x = 0; x < base.cols; ++x) {
-                const float w = covered(y, x) ? weight(y, x) + 1e-9f : 0;
-                base(y, x) += w * here(y, x);
+                const float w = covers.back()(y, x) ? weight(y, x) + 1e-9f : 0;
+                base(y, x) += w * light(y, x);
                 base_weight(y, x) += w;
             }
         // A quarter of the size: the finest choices are noise where a frame is not sharp.

@@ -1,6 +1,7 @@
 #include "core/merge/sharpness_peaks.h"
 
 #include <algorithm>
+#include <cfloat>
 #include <cmath>
 
 #include "core/work/for_rows.h"
@@ -13,6 +14,7 @@ SharpnessPeaks::SharpnessPeaks(cv::Size size)
       right_(size, 0.0f),
       previous_(size, 0.0f),
       sum_(size, 0.0f),
+      least_(size, FLT_MAX),
       place_(size, ushort(0)) {}
 
 void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Job& job) {
@@ -20,7 +22,7 @@ void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Job& job) {
     for_rows(best_.rows, job, [&](int y) {
         const float* value = sharpness[y];
         float *best = best_[y], *left = left_[y], *right = right_[y], *previous = previous_[y],
-              *sum = sum_[y];
+              *sum = sum_[y], *least = least_[y];
         ushort* place = place_[y];
         for (int x = 0; x < best_.cols; ++x) {
             if (place[x] + 1 == here) right[x] = value[x];
@@ -32,6 +34,7 @@ void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Job& job) {
             }
             previous[x] = value[x];
             sum[x] += value[x];
+            least[x] = std::min(least[x], value[x]);
         }
     });
     ++count_;
@@ -60,7 +63,7 @@ cv::Mat1f SharpnessPeaks::trust(const Job& job, float quiet) const {
         for (int x = 0; x < trust.cols; ++x) {
             const float best = best_(y, x);
             const float mean = sum_(y, x) / float(std::max(1, count_));
-            trust(y, x) = (best - mean) / (best + quiet);
+            trust(y, x) = (best - (mean + least_(y, x)) / 2) / (best + quiet);
         }
     });
     return trust;

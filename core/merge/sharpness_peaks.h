@@ -17,8 +17,9 @@ class SharpnessPeaks {
     /// strongest value and its neighbours.
     cv::Mat1f depth(const Job& job) const;
 
-    /// 0..1: how far the strongest value stands above the mean of all. Noise alone stays low, whatever its
-    /// strength.
+    /// 0..1: how far the strongest value stands above the others: above the middle between their mean and
+    /// their least, so that a short series of slight blur is trusted, too. Noise alone stays low, whatever
+    /// its strength.
     /// @param quiet  what is well below the noise of any camera: it only keeps exact zeros from counting.
     cv::Mat1f trust(const Job& job, float quiet = 1e-4f) const;
 
@@ -35,7 +36,7 @@ class SharpnessPeaks {
 
   private:
     int count_ = 0;
-    cv::Mat1f best_, left_, right_, previous_, sum_;
+    cv::Mat1f best_, left_, right_, previous_, sum_, least_;
     cv::Mat1w place_;
 };
 

@@ -26,9 +26,9 @@ Surveyor::Surveyor(PixelRect area, int levels)
 
 void Surveyor::add(const DetailSizes& sizes, const Job& job) {
     for (std::size_t k = 0; k < noise_.size(); ++k) noise_[k] += quiet_energy(sizes.energy[k], kNoiseShare);
-    light_.emplace_back(sizes.luma[std::size_t(halvings_)].clone());
+    light_.emplace_back(sizes.luma[std::size_t(halvings_ - 1)].clone());
     cv::Mat pooled = sizes.energy[0];
-    for (int i = 0; i < halvings_; ++i) pooled = pyramid_down(pooled, job);
+    for (int i = 1; i < halvings_; ++i) pooled = pyramid_down(pooled, job);
     sharpness_.emplace_back(pooled);
 }
 
@@ -50,7 +50,7 @@ MergeSurvey Surveyor::finish(std::vector<double> depth_noise, double detail_size
 MergeSurvey survey_frames(AlignedFrames& frames, const MergeSettings& settings, const Job& job) {
     const ReusedMemory memory;
     const cv::Size size = frames.target().size();
-    const int levels = pyramid_levels(size, kLeastSide);
+    const int levels = detail_levels(size);
     Surveyor surveyor(frames.target(), levels);
     const DepthMeasure measure(settings.detail_size_px);
     std::vector<double> depth_noise;
@@ -58,13 +58,13 @@ MergeSurvey survey_frames(AlignedFrames& frames, const MergeSettings& settings, 
     int read = 0;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
-        const auto frame = frames.load_luma(place, job);
+        const auto frame = frames.open(place);
         if (!frame) {
             trouble = frame.error().what;
             continue;
         }
         ++read;
-        const DetailSizes sizes = detail_sizes(*frame, levels, job.quiet());
+        const DetailSizes sizes = detail_sizes(frame->half_luma(job.quiet()), levels, job.quiet());
         surveyor.add(sizes, job.quiet());
         measure.add_noise(sizes.energy, depth_noise, job.quiet());
     }

@@ -17,6 +17,12 @@ PixelRect widened(PixelRect area, PixelRect whole) {
            whole;
 }
 
+/// Widened so that the part's halves and quarters are the whole frame's.
+cv::Rect on_quarters(cv::Rect part, cv::Size frame) {
+    const cv::Point first(part.x / 4 * 4 - 4, part.y / 4 * 4 - 4);
+    return cv::Rect(first, part.br() + cv::Point(8, 8)) & cv::Rect({}, frame);
+}
+
 }  // namespace
 
 TrialFrames::TrialFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
@@ -38,7 +44,8 @@ TrialFrames::TrialFrames(const Series& series, const SeriesGeometry& geometry, c
             const Picture picture = read_picture(frame.path, frame.development);
             const cv::Rect needed = needed_of(picture.pixels.size(), plan_of(geometry_, frames_[k], read_));
             // A frame that does not reach the area is still a frame: a corner of it covers nothing.
-            const cv::Rect part = needed.empty() ? cv::Rect(0, 0, 1, 1) : needed;
+            const cv::Rect part =
+                needed.empty() ? cv::Rect(0, 0, 1, 1) : on_quarters(needed, picture.pixels.size());
             FramePixels pixels{{picture.pixels(part).clone(), {}, picture.profile},
                                {part.tl(), picture.pixels.size()}};
             parts_[index] = std::move(pixels);

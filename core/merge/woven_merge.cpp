@@ -1,12 +1,14 @@
 #include "core/merge/woven_merge.h"
 
 #include <algorithm>
+#include <cfloat>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
 #include "core/merge/accumulated.h"
 #include "core/merge/band_energy.h"
 #include "core/merge/focus_depth.h"
+#include "core/merge/frame_detail.h"
 #include "core/merge/light_bounds.h"
 #include "core/merge/survey.h"
 #include "core/picture/luma.h"
@@ -18,16 +20,11 @@
 namespace moorhaze {
 namespace {
 
-constexpr double kEnergySigma = FocusDepth::kGathered;  // px; larger breaks thin hairs, smaller adds noise
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
-/// How much of the strength that mixing with softer neighbours costs is given back.
-constexpr float kGiveBack = 0.7f;
-
 /// What the first pass leaves.
 struct Measured {
     Focus focus;
-    std::vector<cv::Mat1f> strongest;  ///< largest energy of each size over the frames
     MergeSurvey survey;
     PixelRect target;
 };
@@ -36,16 +33,10 @@ struct Measured {
 struct Woven {
     cv::Mat3f detail;
     cv::Mat1f weight;
+    cv::Mat1f root;               ///< weighted square roots of the frames' energies
+    cv::Mat1f strongest;          ///< energy of those that take part
     cv::Mat1f nearest, farthest;  ///< frames that may take part
 };
-
-void keep_larger(const cv::Mat1f& values, cv::Mat1f& largest, const Job& job) {
-    for_rows(values.rows, job, [&](int y) {
-        const float* from = values[y];
-        float* to = largest[y];
-        for (int x = 0; x < values.cols; ++x) to[x] = std::max(to[x], from[x]);
-    });
-}
 
 Measured measure(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                  int levels, MergeResult& result, const Job& job) {
@@ -53,18 +44,9 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, const Mer
     measured.target = frames.target();
     const bool known = context.survey && !context.survey->noise.empty();
     Surveyor surveyor(frames.target(), levels);
-    const auto take_in = [&](const DetailSizes& sizes) {
-        const bool first = measured.strongest.empty();
-        for (std::size_t k = 0; k < sizes.energy.size(); ++k) {
-            const cv::Mat1f& energy = sizes.energy[k];
-            if (first)
-                measured.strongest.push_back(energy.clone());
-            else
-                keep_larger(energy, measured.strongest[k], job.quiet());
-        }
-        if (!known) surveyor.add(sizes, job.quiet());
-    };
-    measured.focus = focus_of(frames, settings, context, result, take_in, job);
+    const auto take_in = [&](const DetailSizes& sizes) { surveyor.add(sizes, job.quiet()); };
+    measured.focus = focus_of(frames, settings, context, result,
+                              known ? std::function<void(const DetailSizes&)>() : take_in, job);
     measured.survey =
         known ? *context.survey : surveyor.finish(measured.focus.noise, settings.detail_size_px, job.quiet());
     return measured;
@@ -102,110 +84,154 @@ void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job
 }
 
 /// How far each place of a row lets a frame take part, and the weight of its detail.
-MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, const float* energy,
-                               const float* strongest, float place, float slack, float grain, float* share,
-                               float* weight, int width) {
+MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, const float* energy, float place,
+                               float slack, float grain, float* share, float* weight, int width) {
     for (int x = 0; x < width; ++x) {
         const float before = nearest[x] - place, after = place - farthest[x];
         float off = before > after ? before : after;
         off = off > 0 ? off : 0;
         float part = slack - off;
         part = part < 0 ? 0 : part > 1 ? 1 : part;
-        float against = (energy[x] + grain) / (strongest[x] + grain);
-        against = against > 1 ? 1 : against;
+        const float strength = energy[x] + grain;
         share[x] = part;
-        weight[x] = part * against * against * against;
+        weight[x] = part * strength * strength * strength;
+    }
+}
+
+/// Lets a frame take part a little, where no frame that is wanted reaches.
+MOORHAZE_CLONES void add_little(const float* energy, float little, float grain, float* weight, int width) {
+    for (int x = 0; x < width; ++x) {
+        const float strength = energy[x] + grain;
+        weight[x] += little * strength * strength * strength;
     }
 }
 
 /// Adds light - ground, weighted.
 MOORHAZE_CLONES void add_row(const float* light, const float* ground, const float* weight,
-                             const float* energy, const float* strongest, float grain, float* sum,
-                             float* total, int width) {
+                             const float* energy, float grain, float* sum, float* total, float* root,
+                             int width) {
     for (int x = 0; x < width; ++x) {
         const float w = weight[x];
         sum[3 * x] += w * (light[3 * x] - ground[3 * x]);
         sum[3 * x + 1] += w * (light[3 * x + 1] - ground[3 * x + 1]);
         sum[3 * x + 2] += w * (light[3 * x + 2] - ground[3 * x + 2]);
-        float against = (energy[x] + grain) / (strongest[x] + grain);
-        against = against > 1 ? 1 : against;
-        total[x] += w * (1 - kGiveBack * (1 - std::sqrt(against)));
+        total[x] += w;
+        root[x] += w * std::sqrt(energy[x] + grain);
     }
 }
 
-MOORHAZE_CLONES void keep_source_row(const float* weight, ushort number, float* most, ushort* source,
-                                     int width) {
+MOORHAZE_CLONES void keep_strongest_row(const float* weight, const float* share, const float* energy,
+                                        float little, ushort number, float* strongest, ushort* source,
+                                        int width) {
     for (int x = 0; x < width; ++x) {
-        const bool more = weight[x] > most[x];
-        most[x] = more ? weight[x] : most[x];
+        const float own = weight[x] > 0 ? (share[x] + little) * energy[x] : -1;
+        const bool more = own > strongest[x];
+        strongest[x] = more ? own : strongest[x];
         source[x] = more ? number : source[x];
     }
 }
 
-MOORHAZE_CLONES float largest_of(const float* values, int count) {
-    float largest = 0;
-    for (int i = 0; i < count; ++i) largest = values[i] > largest ? values[i] : largest;
-    return largest;
+/// Adds the detail of a row, with the strength given back that mixing with softer frames cost.
+MOORHAZE_CLONES void give_back_row(const float* detail, const float* weight, const float* root,
+                                   const float* strongest, float grain, float* light, int width) {
+    for (int x = 0; x < width; ++x) {
+        const float strong = strongest[x] > 0 ? strongest[x] : 0;
+        float kept = root[x] / (weight[x] * std::sqrt(strong + grain));
+        kept = kept < 1 ? kept : 1;
+        const float scale = weight[x] > 0 ? 1 / (weight[x] * kept) : 0;
+        for (int c = 3 * x; c < 3 * x + 3; ++c) light[c] += detail[c] * scale;
+    }
 }
 
 class Loom {
   public:
-    Loom(Measured& measured, cv::Size size, int levels, const MergeSettings& settings, const Job& job)
+    Loom(Measured& measured, const AlignedFrames& frames, int levels, const MergeSettings& settings,
+         const Job& job)
         : measured_(measured),
           settings_(settings),
-          bounds_(size),
-          any_cover_(size, uchar(0)),
-          most_(size, 0.0f),
-          source_(size, ushort(0)) {
+          blocks_(frames.target().size()),
+          bounds_(frames.target().size()),
+          any_cover_(frames.target().size(), uchar(0)),
+          source_(frames.target().size(), ushort(0)) {
+        cv::Size size = frames.target().size();
         for (int level = 0; level < levels; ++level) {
-            woven_.push_back({cv::Mat3f(size, cv::Vec3f(0, 0, 0)), cv::Mat1f(size, 0.0f), {}, {}});
+            woven_.push_back({cv::Mat3f(size, cv::Vec3f(0, 0, 0)),
+                              cv::Mat1f(size, 0.0f),
+                              cv::Mat1f(size, 0.0f),
+                              cv::Mat1f(size, -1.0f),
+                              {},
+                              {}});
             size = {(size.width + 1) / 2, (size.height + 1) / 2};
         }
         rest_ = cv::Mat3f(size, cv::Vec3f(0, 0, 0));
         rest_weight_ = cv::Mat1f(size, 0.0f);
         choose_frames(measured_, woven_, job.quiet());
+        find_parts(frames, job.quiet());
     }
 
     /// @param place  of the frame among those read;  @param number  of the frame in the series, from 1.
-    void add(const LinearFrame& frame, int place, int number, const Job& job) {
-        const bool whole = covers_all(frame.covered, frame.pixels.cols);
-        cover(frame, whole);
-        cv::Mat1f luma = perceptual_luma(frame.pixels, job.quiet());
-        cv::Mat3f light = frame.pixels;
-        cv::Mat1f last_weight;
-        for (int level = 0; level < int(woven_.size()); ++level) {
+    void add(const LaidFrame& frame, int place, int number, const Job& job) {
+        cover(frame);
+        const FrameDetail sizes(frame, job.quiet());
+        const Turn turn{frame, place, ushort(number)};
+        for_rows(blocks_.count(), job.quiet(), [&](int block) {
+            cv::Rect own = taking_part(blocks_[block], place);
+            if (own.empty()) return;
+            const auto fine = sizes.fine(own, job.quiet());
+            std::vector<float> weight(static_cast<std::size_t>(own.width));
+            for (int level = 0; level < FrameDetail::kFine; ++level, own = halved(own)) {
+                const DetailBlock& here = fine[std::size_t(level)];
+                for (int y = 0; y < own.height; ++y)
+                    weave_row(
+                        turn, level, {own.x, own.y + y}, own.width, here.light.ptr<float>(y),
+                        [&](std::vector<float>&) { return here.ground.ptr<float>(y); }, here.energy[y],
+                        weight.data());
+            }
+        });
+        cv::Mat1f luma = sizes.luma(), last_weight;
+        cv::Mat3f light = sizes.light();
+        for (int level = FrameDetail::kFine; level < int(woven_.size()); ++level) {
             const cv::Mat1f coarse_luma = pyramid_down(luma, job.quiet());
-            const cv::Mat1f energy = band_energy(luma, coarse_luma, kEnergySigma, job.quiet());
-            luma = coarse_luma;
+            const cv::Mat1f energy = band_energy(luma, coarse_luma, FrameDetail::kGathered, job.quiet());
             const cv::Mat3f coarse = pyramid_down(light, job.quiet());
-            last_weight = weave(frame, whole, light, coarse, energy, level, place, number, job);
-            light = coarse;
+            last_weight = cv::Mat1f(light.size());
+            const DoubledRows ground(coarse, light.size());
+            for_rows(light.rows, job.quiet(), [&](int y) {
+                weave_row(
+                    turn, level, {0, y}, light.cols, light.ptr<float>(y),
+                    [&](std::vector<float>& row) {
+                        row.resize(std::size_t(light.cols) * 3);
+                        std::vector<float> scratch(std::size_t(coarse.cols) * 3);
+                        ground.row(y, row.data(), scratch.data());
+                        return static_cast<const float*>(row.data());
+                    },
+                    energy[y], last_weight[y]);
+            });
+            light = coarse, luma = coarse_luma;
         }
         const cv::Mat1f weight = pyramid_down(last_weight, job.quiet());
+        const float little = kEveryFrame * cubed(grain_at(int(woven_.size()) - 1));
         for (int y = 0; y < rest_.rows; ++y)
             for (int x = 0; x < rest_.cols; ++x) {
-                const float w = std::max(0.0f, weight(y, x)) + kEveryFrame;
+                const float w = std::max(0.0f, weight(y, x)) + little;
                 rest_(y, x) += w * light(y, x);
                 rest_weight_(y, x) += w;
             }
     }
 
     cv::Mat3f finish(const Job& job) {
-        // What only choosing needed goes first: this is where most is held at once.
-        measured_.strongest.clear();
-        most_.release();
         for (int y = 0; y < rest_.rows; ++y)
             for (int x = 0; x < rest_.cols; ++x) rest_(y, x) *= 1 / rest_weight_(y, x);
         cv::Mat3f merged = rest_;
-        for (auto level = woven_.rbegin(); level != woven_.rend(); ++level) {
-            merged = pyramid_up(merged, level->weight.size(), job.quiet());
+        for (int level = int(woven_.size()) - 1; level >= 0; --level) {
+            Woven& own = woven_[std::size_t(level)];
+            merged = pyramid_up(merged, own.weight.size(), job.quiet());
+            const float grain = grain_at(level);
             for_rows(merged.rows, job.quiet(), [&](int y) {
-                for (int x = 0; x < merged.cols; ++x)
-                    if (level->weight(y, x) > 0)
-                        merged(y, x) += level->detail(y, x) * (1 / level->weight(y, x));
+                give_back_row(own.detail.ptr<float>(y), own.weight[y], own.root[y], own.strongest[y], grain,
+                              merged.ptr<float>(y), merged.cols);
             });
-            level->detail.release();
-            level->weight.release();
+            own = {};
         }
         if (settings_.glare_guard) bounds_.hold(merged, job.quiet());
         return merged;
@@ -217,99 +243,153 @@ class Loom {
   private:
     static constexpr float kEveryFrame = 1e-9f;  // where no frame of the depth around reaches
 
-    void cover(const LinearFrame& frame, bool whole) {
-        if (whole) {
+    /// The frame that is being added.
+    struct Turn {
+        const LaidFrame& frame;
+        int place;
+        ushort number;
+    };
+    static float cubed(float value) { return value * value * value; }
+    float slack() const { return 0.7f + 0.25f * float(settings_.seam_width_px); }
+    float grain_at(int level) const {
+        return (settings_.grain_guard ? kGrain : kGrainUnguarded) *
+               float(FrameDetail::summed_noise(measured_.survey.noise, level));
+    }
+
+    static constexpr int kCell = 16;  ///< px; the frames that take part are known for so small squares
+
+    /// Which frames take part in each cell's fine detail: those of its depths, or all where one leaves pixels
+    /// out.
+    void find_parts(const AlignedFrames& frames, const Job& job) {
+        const cv::Size size = source_.size();
+        above_ = cv::Mat1f((size.height + kCell - 1) / kCell, (size.width + kCell - 1) / kCell);
+        below_ = cv::Mat1f(above_.size());
+        const auto cell = [&](int x, int y) {
+            return cv::Rect(x * kCell, y * kCell, kCell, kCell) & cv::Rect({}, size);
+        };
+        for_rows(above_.rows, job, [&](int y) {
+            for (int x = 0; x < above_.cols; ++x) {
+                double nearest = 0, farthest = 0;
+                cv::minMaxLoc(woven_[0].nearest(halved(cell(x, y))), &nearest, nullptr);
+                cv::minMaxLoc(woven_[0].farthest(halved(cell(x, y))), nullptr, &farthest);
+                above_(y, x) = float(nearest) - slack(), below_(y, x) = float(farthest) + slack();
+            }
+        });
+        for (const int place : measured_.focus.read) {
+            const std::vector<RowSpan> covered = frames.covered(place);
+            if (moorhaze::covers_all(covered, size.width)) continue;
+            for_rows(above_.rows, job, [&](int y) {
+                for (int x = 0; x < above_.cols; ++x) {
+                    const cv::Rect own = cell(x, y);
+                    for (int row = own.y; row < own.br().y; ++row)
+                        if (covered[std::size_t(row)].begin > own.x ||
+                            covered[std::size_t(row)].end < own.br().x)
+                            above_(y, x) = -1, below_(y, x) = FLT_MAX;
+                }
+            });
+        }
+    }
+
+    /// The smallest part of a block that holds all of the cells in which a frame takes part.
+    cv::Rect taking_part(cv::Rect block, int place) const {
+        cv::Rect part;
+        for (int y = block.y / kCell; y * kCell < block.br().y; ++y)
+            for (int x = block.x / kCell; x * kCell < block.br().x; ++x)
+                if (float(place) > above_(y, x) && float(place) < below_(y, x))
+                    part |= cv::Rect(x * kCell, y * kCell, kCell, kCell);
+        return part & block;
+    }
+
+    void cover(const LaidFrame& frame) {
+        if (frame.covers_all()) {
             if (!all_covered_) any_cover_.setTo(255);
             all_covered_ = true;
             return;
         }
-        if (!all_covered_) any_cover_ |= coverage_of(frame);
+        if (!all_covered_) any_cover_ |= coverage_of(frame.covered(), any_cover_.size());
     }
 
-    /// Adds a frame's detail of one size; gives its weights for the coarsest one.
-    cv::Mat1f weave(const LinearFrame& frame, bool whole, const cv::Mat3f& light, const cv::Mat3f& coarse,
-                    const cv::Mat1f& energy, int level, int place, int number, const Job& job) {
+    /// Adds a part of a row of a frame's detail of one size.
+    /// @param ground  gives the coarser size's row;  @param weight  takes the row's weights.
+    template <class Ground>
+    void weave_row(const Turn& turn, int level, cv::Point from, int width, const float* light,
+                   const Ground& ground, const float* energy, float* weight) {
         Woven& own = woven_[std::size_t(level)];
-        const cv::Mat1f& strongest = measured_.strongest[std::size_t(level)];
-        const float grain = (settings_.grain_guard ? kGrain : kGrainUnguarded) * float(noise_at(level));
-        const float slack = 0.7f + 0.25f * float(settings_.seam_width_px);
-        // Whole only of the coarsest size, where the rest is weighted with them.
-        cv::Mat1f weights;
-        if (level + 1 == int(woven_.size())) weights.create(light.size());
-        const DoubledRows ground(coarse, light.size());
-        for_rows(light.rows, job.quiet(), [&](int y) {
-            const int width = light.cols;
-            std::vector<float> nearest, farthest, share(static_cast<std::size_t>(width)), own_weights;
-            if (weights.empty()) own_weights.resize(share.size());
-            float* const weight = weights.empty() ? own_weights.data() : weights[y];
-            const float *near = nullptr, *far = nullptr;
-            if (level == 0) {  // the range is known at half size
-                nearest.resize(std::size_t(width)), farthest.resize(std::size_t(width));
-                const float *half_near = own.nearest[y / 2], *half_far = own.farthest[y / 2];
-                for (int x = 0; x < width; ++x)
-                    nearest[std::size_t(x)] = half_near[x / 2], farthest[std::size_t(x)] = half_far[x / 2];
-                near = nearest.data(), far = farthest.data();
-            } else {
-                near = own.nearest[y], far = own.farthest[y];
-            }
-            weigh_row(near, far, energy[y], strongest[y], float(place), slack, grain, share.data(), weight,
-                      width);
-            keep_out(frame, whole, y, level, place, share.data(), weight, width);
-            // Most places of a frame have no part in the result.
-            if (largest_of(weight, width) > 0) {
-                std::vector<float> detail(std::size_t(width) * 3), scratch(std::size_t(coarse.cols) * 3);
-                ground.row(y, detail.data(), scratch.data());
-                add_row(light.ptr<float>(y), detail.data(), weight, energy[y], strongest[y], grain,
-                        own.detail.ptr<float>(y), own.weight[y], width);
-            }
-            if (level > 0) return;
-            if (settings_.glare_guard) bounds_.add_row(y, 0, width, frame.pixels[y], share.data());
-            keep_source_row(weight, ushort(number), most_[y], source_[y], width);
-        });
-        return weights;
+        int x = from.x;
+        const int y = from.y;
+        const float grain = grain_at(level), little = turn.frame.covers_all() ? 0 : kEveryFrame;
+        std::vector<float> nearest, farthest, share(static_cast<std::size_t>(width)), row;
+        const float *near = nullptr, *far = nullptr;
+        if (level == 0) {  // the range is known at half size
+            nearest.resize(share.size()), farthest.resize(share.size());
+            const float *half_near = own.nearest[y / 2], *half_far = own.farthest[y / 2];
+            for (int i = 0; i < width; ++i)
+                nearest[std::size_t(i)] = half_near[(x + i) / 2],
+                farthest[std::size_t(i)] = half_far[(x + i) / 2];
+            near = nearest.data(), far = farthest.data();
+        } else {
+            near = own.nearest[y] + x, far = own.farthest[y] + x;
+        }
+        weigh_row(near, far, energy, float(turn.place), slack(), grain, share.data(), weight, width);
+        keep_out(turn, level, from, width, energy, share.data(), weight);
+        // Most places of a frame have no part in the result.
+        int begin = 0, end = width;
+        while (begin < end && !(weight[begin] > 0)) ++begin;
+        while (begin < end && !(weight[end - 1] > 0)) --end;
+        if (begin == end) return;
+        const float* const below = ground(row);
+        x += begin, width = end - begin;
+        light += 3 * begin, energy += begin, weight += begin;
+        const float* const part = share.data() + begin;
+        add_row(light, below + 3 * begin, weight, energy, grain, own.detail.ptr<float>(y) + 3 * x,
+                own.weight[y] + x, own.root[y] + x, width);
+        std::vector<ushort> none;
+        if (level > 0) none.resize(share.size());
+        keep_strongest_row(weight, part, energy, little, turn.number, own.strongest[y] + x,
+                           level > 0 ? none.data() : source_[y] + x, width);
+        if (level == 0 && settings_.glare_guard)
+            bounds_.add_row(y, x, width, reinterpret_cast<const cv::Vec3f*>(light), part);
     }
 
-    /// No weight where the frame has no pixels, nor where it shows another state of what moved; where no
-    /// frame that is wanted reaches, every frame counts a little.
-    void keep_out(const LinearFrame& frame, bool whole, int y, int level, int place, float* share,
-                  float* weights, int width) const {
-        const MovedParts& moved = measured_.survey.moved;
-        if (moved.any()) {
-            const MergeSurvey& survey = measured_.survey;
+    /// No weight where the frame has no pixels, nor where it shows another state of what moved.
+    void keep_out(const Turn& turn, int level, cv::Point from, int width, const float* energy, float* share,
+                  float* weights) const {
+        const auto none = [&](int begin, int end) {
+            for (float* row : {share, weights}) std::fill(row + begin, row + std::max(begin, end), 0.0f);
+        };
+        const MergeSurvey& survey = measured_.survey;
+        const MovedParts& moved = survey.moved;
+        if (moved.any())
             for (int x = 0; x < width;) {
-                const cv::Point at = survey.in_moved(measured_.target, {x, y}, level);
-                const int end = survey.run_in_moved(measured_.target, {x, y}, level, width);
-                if (place < moved.first(at) || place > moved.last(at))
-                    std::fill(share + x, share + end, 0.0f), std::fill(weights + x, weights + end, 0.0f);
+                const cv::Point here(from.x + x, from.y), at = survey.in_moved(measured_.target, here, level);
+                const int end = survey.run_in_moved(measured_.target, here, level, from.x + width) - from.x;
+                if (turn.place < moved.first(at) || turn.place > moved.last(at)) none(x, end);
                 x = end;
             }
-        }
-        if (whole) return;
-        const RowSpan span = frame.covered[std::min(std::size_t(y) << level, frame.covered.size() - 1)];
-        for (int x = 0; x < width; ++x) {
-            const bool inside = (x << level) >= span.begin && (x << level) < span.end;
-            if (inside)
-                weights[x] += kEveryFrame;
-            else
-                share[x] = weights[x] = 0;
-        }
-    }
-
-    /// A part of the picture may be halved more often than all of it was.
-    double noise_at(int level) const {
-        const std::vector<double>& noise = measured_.survey.noise;
-        return noise[std::min(std::size_t(level), noise.size() - 1)];
+        if (turn.frame.covers_all()) return;
+        const std::vector<RowSpan>& covered = turn.frame.covered();
+        const RowSpan span = covered[std::min(std::size_t(from.y) << level, covered.size() - 1)];
+        // The first column that lies at or behind a full-size one.
+        const auto column = [&](int full) {
+            return std::clamp(((full + (1 << level) - 1) >> level) - from.x, 0, width);
+        };
+        const int begin = column(span.begin), end = column(span.end);
+        none(0, begin);
+        none(end, width);
+        if (begin < end)
+            add_little(energy + begin, kEveryFrame, grain_at(level), weights + begin, end - begin);
     }
 
     Measured& measured_;
     const MergeSettings& settings_;
+    Blocks blocks_;
+    cv::Mat1f above_, below_;  ///< cell by cell, places that frames lie between which take part
     std::vector<Woven> woven_;
     cv::Mat3f rest_;
     cv::Mat1f rest_weight_;
     LightBounds bounds_;
     cv::Mat1b any_cover_;
     bool all_covered_ = false;
-    cv::Mat1f most_;
     cv::Mat1w source_;
 };
 
@@ -325,16 +405,16 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.method = "woven";
     result.settings = settings;
     result.area = frames.target();
-    const int levels = pyramid_levels(size, kLeastSide);
+    const int levels = detail_levels(size);
     Measured measured = measure(frames, settings, context, levels, result, job.part(0, 0.45));
     cv::Mat3f merged;
     {
-        Loom loom(measured, size, levels, settings, job);
+        Loom loom(measured, frames, levels, settings, job);
         const int count = int(measured.focus.read.size());
         for (int k = 0; k < count; ++k) {
             job.checkpoint(0.45 + 0.5 * double(k) / double(count));
             const int place = measured.focus.read[std::size_t(k)];
-            const auto frame = frames.load(place, job);
+            const auto frame = frames.open(place);
             if (!frame) {
                 result.problems.push_back(frame.error());
                 continue;

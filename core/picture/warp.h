@@ -38,6 +38,9 @@ struct WarpPlan {
     FramePart part = {};
 };
 
+/// Reference pixels to the whole frame's.   @throws as warp_to_linear.
+cv::Matx33d to_frame_of(const WarpPlan& plan);
+
 /// The part of a frame of that size, in its pixels, that a plan needs: what the target shows and what the
 /// kernel reaches around it. Empty when the frame does not lie in the target.
 cv::Rect needed_of(cv::Size frame, const WarpPlan& plan);
@@ -48,27 +51,16 @@ struct LinearFrame {
     std::vector<RowSpan> covered;  ///< per row: where the frame has pixels; outside, its edge is repeated
 };
 
-/// The same of luminance alone, on a square-root scale (see picture/luma.h).
-struct LumaFrame {
-    cv::Mat1f pixels;
-    std::vector<RowSpan> covered;
-};
-
 /// Where the frame's pixels lie in each row of the target.
 std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan);
 
 /// Resamples once, from the file's own pixels: decoded by table, interpolated with a Lanczos kernel of three
 /// lobes on a square-root scale (in linear light its ringing would blacken the surround of highlights),
-/// levelled by `gains` and `vignetting`, out in linear light. Works in tiles; memory is one output.
+/// levelled by `gains` and `vignetting`, out in linear light. Works in tiles; memory is one output. The whole
+/// of what LaidFrame gives block by block.
 /// @throws BadParameter for a matrix that cannot be turned round or an empty target; Cancelled. Thread-safe.
 /// Source of the kernel: Duchon, "Lanczos Filtering in One and Two Dimensions", J. Appl. Meteor. 18, 1979.
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
                            const Job& job);
-
-/// The luminance of what warp_to_linear gives, for measures: a third of the work. Interpolated on its own
-/// square-root scale, so that it differs from the colours' luminance where these change within a pixel or
-/// two.
-/// @throws as warp_to_linear.   Thread-safe.
-LumaFrame warp_to_luma(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan, const Job& job);
 
 }  // namespace moorhaze

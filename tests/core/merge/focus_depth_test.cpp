@@ -3,7 +3,6 @@
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>
 
-#include "core/picture/pyramid.h"
 #include "tests/support/textured.h"
 
 using namespace moorhaze;
@@ -12,6 +11,14 @@ namespace {
 
 constexpr int kFrames = 12;
 const cv::Size kSize(240, 160);
+
+/// A grey picture of that perceptual luma.
+Picture grey_of(const cv::Mat1f& luma) {
+    cv::Mat3f light(luma.size());
+    for (int y = 0; y < luma.rows; ++y)
+        for (int x = 0; x < luma.cols; ++x) light(y, x) = cv::Vec3f::all(luma(y, x) * luma(y, x));
+    return from_linear(light, ToneCurve{ColourProfile{}}, {});
+}
 
 /// A texture at a depth of `at` frames, blurred by `per_frame` px for each frame it is off, with grain; a
 /// smooth part at the right, where nothing is ever sharp.
@@ -27,8 +34,9 @@ DepthField field_of(double at, double per_frame) {
         cv::GaussianBlur(sharp, frame, {0, 0}, std::max(0.05, per_frame * std::abs(k - at)));
         frame(cv::Rect(170, 0, 70, 160)) = 0.5f;
         random.fill(grain, cv::RNG::NORMAL, 0, 0.003);
-        const LumaFrame own{frame + grain, std::vector<RowSpan>(std::size_t(kSize.height), {0, kSize.width})};
-        depth.add(detail_sizes(own, pyramid_levels(kSize, kLeastSide), {}).energy, {});
+        const LaidFrame own(grey_of(frame + grain), ToneCurve{ColourProfile{}},
+                            {cv::Matx33d::eye(), {{}, kSize}});
+        depth.add(detail_sizes(own.half_luma({}), detail_levels(kSize), {}).energy, {});
     }
     CHECK(depth.count() == kFrames);
     return depth.finish(0.3, 8, {});

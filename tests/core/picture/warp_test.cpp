@@ -5,7 +5,6 @@
 #include <numbers>
 
 #include "core/files/picture_file.h"
-#include "core/picture/luma.h"
 #include "core/work/for_rows.h"
 #include "tests/support/textured.h"
 
@@ -136,26 +135,6 @@ TEST_CASE("a matrix that cannot be turned round is refused", "[picture]") {
                     BadParameter);
 }
 
-TEST_CASE("luma alone lies where the colours lie, levelled like them", "[picture][warp]") {
-    const test::Texture texture(31, 60, 7, 60);
-    const Picture frame =
-        test::picture_from({200, 140}, [&](int x, int y) { return 0.2 + 0.6 * texture.at(x, y); });
-    WarpPlan plan;
-    plan.frame_to_reference = {1.02, 0.01, 3.3, -0.01, 1.02, -2.2, 1e-5, 0, 1};
-    plan.target = {-10, -5, 220, 150};
-    plan.gains = {1.1, 0.9, 1.2};
-    plan.vignetting = {0.1, 0.02};
-    const ToneCurve curve{ColourProfile{}};
-    const LinearFrame colours = warp_to_linear(frame, curve, plan, {});
-    const LumaFrame luma = warp_to_luma(frame, curve, plan, {});
-    CHECK(luma.covered == colours.covered);
-    const cv::Mat1f expected = perceptual_luma(colours.pixels, {});
-    // Grey on a square-root scale is interpolated alike, whatever the gains.
-    CHECK(cv::norm(luma.pixels, expected, cv::NORM_INF) < 1e-4);
-    const Picture deep = with_bits(frame, 8);
-    CHECK(cv::norm(warp_to_luma(deep, curve, plan, {}).pixels, expected, cv::NORM_INF) < 0.01);
-}
-
 TEST_CASE("a part of a frame gives the pixels that the whole frame gives", "[picture]") {
     const test::Texture texture(9, 60, 6, 90);
     const Picture frame = picture_from({300, 200}, [&](int x, int y) { return texture.at(x, y); });
@@ -163,7 +142,6 @@ TEST_CASE("a part of a frame gives the pixels that the whole frame gives", "[pic
     plan.vignetting = {0.2, 0.05};
     plan.gains = {1.1, 0.95, 1};
     const LinearFrame whole = warp_to_linear(frame, srgb(), plan, {});
-    const LumaFrame whole_luma = warp_to_luma(frame, srgb(), plan, {});
     const cv::Rect needed = needed_of({300, 200}, plan);
     CHECK(needed.area() < 130 * 100);
     const Picture part{frame.pixels(needed).clone(), {}, frame.profile};
@@ -173,7 +151,6 @@ TEST_CASE("a part of a frame gives the pixels that the whole frame gives", "[pic
     // Positions are worked out from another corner: the last bit of a float may differ.
     CHECK(cv::norm(laid.pixels, whole.pixels, cv::NORM_INF) < 1e-3);
     CHECK(cv::norm(laid.pixels, whole.pixels, cv::NORM_L1) / double(3 * 80 * 50) < 1e-5);
-    CHECK(cv::norm(warp_to_luma(part, srgb(), plan, {}).pixels, whole_luma.pixels, cv::NORM_INF) < 1e-3);
     // Beyond the frame nothing is needed.
     CHECK(needed_of({300, 200}, {shift(5000, 0), {0, 0, 50, 50}}).area() == 0);
 }

@@ -1,0 +1,66 @@
+#include "core/merge/frame_detail.h"
+
+#include <algorithm>
+
+#include "core/merge/band_energy.h"
+#include "core/picture/luma.h"
+#include "core/picture/pyramid.h"
+
+namespace moorhaze {
+namespace {
+
+/// px around a block that its own pixels' detail and energy go by: 3 that energy is gathered over and one
+/// more of the next size, at half size, and 2 that halving takes.
+constexpr int kAround = 8;
+
+constexpr double kOfQuarter = 0.5;  // of its energy that finer sizes are judged by, too
+
+int up_to_four(int length) {
+    return (length + 3) / 4 * 4;
+}
+
+}  // namespace
+
+cv::Rect halved(cv::Rect block) {
+    return {block.x / 2, block.y / 2, (block.width + 1) / 2, (block.height + 1) / 2};
+}
+
+FrameDetail::FrameDetail(const LaidFrame& frame, const Job& job)
+    : frame_(frame),
+      light_(frame.quarter_light(job)),
+      luma_(perceptual_luma(light_, job)),
+      energy_(band_energy(luma_, pyramid_down(luma_, job), kGathered, job)) {}
+
+std::array<DetailBlock, FrameDetail::kFine> FrameDetail::fine(cv::Rect block, const Job& job) const {
+    const cv::Rect around =
+        cv::Rect(block.x - kAround, block.y - kAround, up_to_four(block.width) + 2 * kAround,
+                 up_to_four(block.height) + 2 * kAround) &
+        cv::Rect({}, frame_.target());
+    const cv::Rect quarter = halved(halved(around));
+    // Mirrored at the rim of what is around: nothing is taken from there but at the target's own.
+    const cv::Mat3f light = frame_.light(around), half = pyramid_down(light, job);
+    const cv::Mat1f luma = perceptual_luma(light, job), half_luma = pyramid_down(luma, job);
+    const cv::Mat3f ground = pyramid_up(half, light.size(), job),
+                    half_ground = pyramid_up(light_(quarter), half.size(), job);
+    const cv::Mat1f own_half_energy = band_energy(half_luma, luma_(quarter), kGathered, job),
+                    own_energy = band_energy(luma, half_luma, kGathered, job);
+    const cv::Mat1f half_energy =
+        own_half_energy + kOfQuarter * pyramid_up(energy_(quarter), half.size(), job);
+    const cv::Mat1f energy = own_energy + pyramid_up(half_energy, light.size(), job);
+    const cv::Rect own(block.tl() - around.tl(), block.size()), half_own = halved(own);
+    return {
+        DetailBlock{light(own), ground(own), own_energy(own), energy(own)},
+        DetailBlock{half(half_own), half_ground(half_own), own_half_energy(half_own), half_energy(half_own)}};
+}
+
+double FrameDetail::summed_noise(const std::vector<double>& noise, int level) {
+    const auto of = [&](int size) { return noise[std::min(std::size_t(size), noise.size() - 1)]; };
+    // There may be no place left without coarse detail: noise is no more there than it is in finer detail.
+    const double own = of(level);
+    double sum = own;
+    if (level == 0) sum += std::min(of(1), own);
+    if (level < kFine) sum += kOfQuarter * std::min(of(kFine), own);
+    return sum;
+}
+
+}  // namespace moorhaze

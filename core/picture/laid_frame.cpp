@@ -1,0 +1,152 @@
+#include "core/picture/laid_frame.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/picture/blur.h"
+#include "core/picture/halved.h"
+#include "core/picture/warp_block.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr int kBand = 48;  // rows that a thread takes at once
+/// px of half size that turn the mean over 2×2 into a gathering of 1 px of full size: the squares of the two
+/// (a box of two has 1/4) add up to 1, at half size to 1/4.
+constexpr double kGatherMore = 0.433;
+
+/// Places of a grid whose pixel 0 lies at `origin` and whose step is `step`.
+cv::Matx33d grid_of(cv::Point2d origin, double step) {
+    return {step, 0, origin.x, 0, step, origin.y, 0, 0, 1};
+}
+
+template <class Value>
+void fill_pixels(const Value* source, int source_width, int left, int width, const float* const* roots,
+                 float* out) {
+    for (int i = 0; i < width; ++i) {
+        const Value* pixel = source + 3 * std::clamp(left + i, 0, source_width - 1);
+        out[4 * i] = roots[0][pixel[0]];
+        out[4 * i + 1] = roots[1][pixel[1]];
+        out[4 * i + 2] = roots[2][pixel[2]];
+        out[4 * i + 3] = 0.0f;
+    }
+}
+
+void warp_bands(const WarpSource& source, const WarpGrid& grid, cv::Mat& out, const Job& job) {
+    for_rows((out.rows + kBand - 1) / kBand, job, [&](int band) {
+        const cv::Rect block(0, band * kBand, out.cols, std::min(kBand, out.rows - band * kBand));
+        cv::Mat own = out(block);
+        warp_block(source, grid, block, own);
+    });
+}
+
+WarpSource source_of(const cv::Mat1f& plane) {
+    return {plane.size(), 1, [plane](int y, int left, int width, float* out) {
+                const float* const row = plane[y];
+                for (int i = 0; i < width; ++i) out[i] = row[std::clamp(left + i, 0, plane.cols - 1)];
+            }};
+}
+
+}  // namespace
+
+bool covers_all(const std::vector<RowSpan>& covered, int width) {
+    return std::all_of(covered.begin(), covered.end(), [&](const RowSpan& span) {
+        return span == RowSpan{0, width};
+    });
+}
+
+LaidFrame::LaidFrame(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan)
+    : frame_(frame),
+      curve_(curve),
+      plan_(plan),
+      to_frame_(to_frame_of(plan)),
+      whole_(plan.part.frame.empty() ? frame.pixels.size() : plan.part.frame),
+      covered_(covered_spans(whole_, plan)),
+      covers_all_(moorhaze::covers_all(covered_, plan.target.width)) {
+    for (int channel = 0; channel < 3; ++channel) {
+        const float* linear = frame.bits() == 8 ? curve.linear_of_8(channel) : curve.linear_of_16(channel);
+        roots_[channel].resize(frame.bits() == 8 ? 256 : 65536);
+        for (std::size_t i = 0; i < roots_[channel].size(); ++i)
+            roots_[channel][i] = std::sqrt(std::max(linear[i], 0.0f));
+    }
+}
+
+void LaidFrame::fill(cv::Rect block, cv::Mat& out) const {
+    const float* const roots[] = {roots_[0].data(), roots_[1].data(), roots_[2].data()};
+    const cv::Mat& pixels = frame_.pixels;
+    const bool deep = frame_.bits() == 16;
+    const WarpSource source{
+        pixels.size(), 3, [&](int y, int left, int width, float* row) {
+            if (deep)
+                fill_pixels(pixels.ptr<std::uint16_t>(y), pixels.cols, left, width, roots, row);
+            else
+                fill_pixels(pixels.ptr<std::uint8_t>(y), pixels.cols, left, width, roots, row);
+        }};
+    const cv::Matx33d reference = grid_of(cv::Point(plan_.target.x, plan_.target.y), 1);
+    const cv::Matx33d frame = to_frame_ * reference;
+    const WarpGrid grid{grid_of(-cv::Point2d(plan_.part.corner), 1) * frame,
+                        plan_.gains,
+                        plan_.vignetting,
+                        frame,
+                        reference,
+                        whole_};
+    warp_block(source, grid, block, out);
+}
+
+cv::Mat3f LaidFrame::light(cv::Rect block) const {
+    cv::Mat out(block.size(), CV_32FC3);
+    fill(block, out);
+    return out;
+}
+
+LinearFrame LaidFrame::all(const Job& job) const {
+    LinearFrame all{cv::Mat3f(target()), covered_};
+    for_rows((target().height + kBand - 1) / kBand, job, [&](int band) {
+        const cv::Rect block(0, band * kBand, target().width,
+                             std::min(kBand, target().height - band * kBand));
+        cv::Mat own = all.pixels(block);
+        fill(block, own);
+    });
+    return all;
+}
+
+cv::Mat3f LaidFrame::quarter_light(const Job& job) const {
+    const cv::Mat3f quarter = quartered_light(frame_, curve_, job);
+    const WarpSource source{quarter.size(), 3, [&](int y, int left, int width, float* to) {
+                                const cv::Vec3f* const row = quarter[y];
+                                for (int i = 0; i < width; ++i) {
+                                    const cv::Vec3f& light = row[std::clamp(left + i, 0, quarter.cols - 1)];
+                                    for (int c = 0; c < 3; ++c)
+                                        to[4 * i + c] = std::sqrt(std::max(light[c], 0.0f));
+                                    to[4 * i + 3] = 0;
+                                }
+                            }};
+    const cv::Matx33d reference = grid_of(cv::Point(plan_.target.x, plan_.target.y), 4);
+    const cv::Matx33d frame = to_frame_ * reference;
+    const cv::Point2d first = cv::Point2d(plan_.part.corner) + cv::Point2d(1.5, 1.5);
+    const WarpGrid grid{
+        grid_of(-first / 4, 0.25) * frame, plan_.gains, plan_.vignetting, frame, reference, whole_};
+    const cv::Size half((target().width + 1) / 2, (target().height + 1) / 2);
+    cv::Mat out((half.height + 1) / 2, (half.width + 1) / 2, CV_32FC3);
+    warp_bands(source, grid, out, job);
+    return out;
+}
+
+HalfLumaFrame LaidFrame::half_luma(const Job& job) const {
+    HalvedLuma halved = halved_luma(frame_, curve_, plan_.gains, job);
+    const cv::Matx33d reference = grid_of(cv::Point(plan_.target.x, plan_.target.y), 2);
+    const cv::Matx33d frame = to_frame_ * reference;
+    const cv::Point2d first = cv::Point2d(plan_.part.corner) + cv::Point2d(0.5, 0.5);
+    WarpGrid grid{grid_of(-first / 2, 0.5) * frame, {1, 1, 1}, plan_.vignetting, frame, reference, whole_};
+    const cv::Size half((target().width + 1) / 2, (target().height + 1) / 2);
+    cv::Mat luma(half, CV_32FC1), energy(half, CV_32FC1);
+    warp_bands(source_of(halved.luma), grid, luma, job);
+    halved.luma.release();
+    // Energy goes with the square of luma.
+    grid.vignetting = {2 * plan_.vignetting.square, 2 * plan_.vignetting.fourth};
+    warp_bands(source_of(gaussian_blur(halved.fine_energy, kGatherMore, job)), grid, energy, job);
+    return {luma, energy, target().width, covered_};
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,86 @@
+#include "core/merge/frame_detail.h"
+
+#include <catch2/catch.hpp>
+
+#include "core/merge/band_energy.h"
+#include "core/picture/luma.h"
+#include "core/picture/pyramid.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+
+namespace {
+
+LaidFrame some_frame(cv::Size target) {
+    const test::Texture texture(31, 60, 4, 60);
+    const Picture frame =
+        test::picture_from({420, 330}, [&](int x, int y) { return 0.2 + 0.6 * texture.at(x, y); });
+    return {frame,
+            ToneCurve{ColourProfile{}},
+            {cv::Matx33d(1.01, 0.02, 3.3, -0.02, 1.01, 7.2, 0, 0, 1), {20, 20, target.width, target.height}}};
+}
+
+}  // namespace
+
+TEST_CASE("blocks of a target fill it once, to its odd rims", "[merge]") {
+    for (const cv::Size size : {cv::Size(300, 257), cv::Size(128, 128), cv::Size(5, 1)}) {
+        const Blocks blocks(size);
+        cv::Mat1i filled(size, 0);
+        for (int i = 0; i < blocks.count(); ++i) {
+            CHECK_FALSE(blocks[i].empty());
+            filled(blocks[i]) += 1;
+        }
+        CHECK(cv::countNonZero(filled != 1) == 0);
+    }
+}
+
+TEST_CASE("the fine detail of blocks is that of the whole picture's pyramid", "[merge]") {
+    const cv::Size size(371, 270);
+    const LaidFrame frame = some_frame(size);
+    const FrameDetail detail(frame, {});
+    const cv::Mat3f light = frame.all({}).pixels, half = pyramid_down(light, {}),
+                    ground = pyramid_up(half, size, {});
+    const Blocks blocks(size);
+    for (int i = 0; i < blocks.count(); ++i) {
+        const cv::Rect own = blocks[i];
+        const auto fine = detail.fine(blocks[i], {});
+        REQUIRE(fine[0].light.size() == blocks[i].size());
+        REQUIRE(fine[1].light.size() == halved(blocks[i]).size());
+        CHECK(cv::norm(fine[0].light, light(own), cv::NORM_INF) < 1e-3);
+        CHECK(cv::norm(fine[0].ground, ground(own), cv::NORM_INF) < 1e-3);
+        CHECK(cv::norm(fine[1].light, half(halved(own)), cv::NORM_INF) < 1e-3);
+    }
+}
+
+TEST_CASE("a part of a block has the detail that the block has there", "[merge]") {
+    const LaidFrame frame = some_frame({371, 270});
+    const FrameDetail detail(frame, {});
+    const cv::Rect block(128, 128, 128, 128), part(144, 160, 48, 80);
+    const auto whole = detail.fine(block, {}), own = detail.fine(part, {});
+    for (std::size_t k = 0; k < 2; ++k) {
+        const cv::Rect at = (k == 0 ? part : halved(part)) - (k == 0 ? block : halved(block)).tl();
+        CHECK(cv::norm(own[k].light, whole[k].light(at), cv::NORM_INF) < 1e-3);
+        CHECK(cv::norm(own[k].ground, whole[k].ground(at), cv::NORM_INF) < 1e-3);
+        CHECK(cv::norm(own[k].energy, whole[k].energy(at), cv::NORM_INF) <
+              0.02 * cv::norm(whole[k].energy, cv::NORM_INF));
+    }
+}
+
+TEST_CASE("the sizes of detail add up to the picture, fine blocks and coarse sizes together", "[merge]") {
+    const cv::Size size(371, 270);
+    const LaidFrame frame = some_frame(size);
+    const FrameDetail detail(frame, {});
+    const cv::Mat3f light = frame.all({}).pixels;
+    const cv::Rect block(128, 0, 128, 128);
+    const auto fine = detail.fine(block, {});
+    // The quarter enlarged, plus what half size holds, enlarged, plus what full size holds.
+    const cv::Size half_size((size.width + 1) / 2, (size.height + 1) / 2);
+    cv::Mat3f half = pyramid_up(detail.light(), half_size, {});
+    half(halved(block)) += fine[1].light - fine[1].ground;
+    const cv::Mat3f full = pyramid_up(half, size, {});
+    // Away from the block's rim, where half size was completed.
+    const cv::Rect middle(132, 4, 120, 120);
+    const cv::Mat3f sum =
+        full(middle) + fine[0].light(middle - block.tl()) - fine[0].ground(middle - block.tl());
+    CHECK(cv::norm(sum, light(middle), cv::NORM_INF) < 1e-3);
+}
