@@ -15,10 +15,6 @@ constexpr int kAround = 8;
 
 constexpr double kOfQuarter = 0.5;  // of its energy that finer sizes are judged by, too
 
-int up_to_four(int length) {
-    return (length + 3) / 4 * 4;
-}
-
 }  // namespace
 
 cv::Rect halved(cv::Rect block) {
@@ -32,9 +28,10 @@ FrameDetail::FrameDetail(const LaidFrame& frame, const Job& job)
       energy_(band_energy(luma_, pyramid_down(luma_, job), kGathered, job)) {}
 
 std::array<DetailBlock, FrameDetail::kFine> FrameDetail::fine(cv::Rect block, const Job& job) const {
+    // Begins at a multiple of 4 and ends at one or at the target's rim, so that halves and quarters are the
+    // target's.
     const cv::Rect around =
-        cv::Rect(block.x - kAround, block.y - kAround, up_to_four(block.width) + 2 * kAround,
-                 up_to_four(block.height) + 2 * kAround) &
+        cv::Rect(block.tl() - cv::Point(kAround, kAround), block.br() + cv::Point(kAround, kAround)) &
         cv::Rect({}, frame_.target());
     const cv::Rect quarter = halved(halved(around));
     // Mirrored at the rim of what is around: nothing is taken from there but at the target's own.

@@ -53,7 +53,7 @@ class FrameDetail {
     const cv::Mat3f& light() const { return light_; }
     const cv::Mat1f& luma() const { return luma_; }
 
-    /// @param block  of Blocks.   @throws Cancelled.
+    /// @param block  begins at a multiple of 4 and ends at one or at the target's rim.   @throws Cancelled.
     std::array<DetailBlock, kFine> fine(cv::Rect block, const Job& job) const;
 
     /// What noise makes of a DetailBlock's energy, or of band_energy for coarser sizes.
