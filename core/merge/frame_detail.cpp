@@ -25,7 +25,24 @@ FrameDetail::FrameDetail(const LaidFrame& frame, const Job& job)
     : frame_(frame),
       light_(frame.quarter_light(job)),
       luma_(perceptual_luma(light_, job)),
-      energy_(band_energy(luma_, pyramid_down(luma_, job), kGathered, job)) {}
+      next_luma_(pyramid_down(luma_, job)),
+      energy_(band_energy(luma_, next_luma_, kGathered, job)) {}
+
+cv::Mat3f FrameDetail::coarse(int levels, const Job& job, const TakeCoarse& take) const {
+    cv::Mat3f light = light_;
+    cv::Mat1f luma = next_luma_, energy = energy_;
+    for (int level = kFine; level < levels; ++level) {
+        if (level > kFine) {
+            const cv::Mat1f own = luma;
+            luma = pyramid_down(own, job);
+            energy = band_energy(own, luma, kGathered, job);
+        }
+        const cv::Mat3f next = pyramid_down(light, job);
+        take(level, light, DoubledRows(next, light.size()), energy);
+        light = next;
+    }
+    return light;
+}
 
 std::array<DetailBlock, FrameDetail::kFine> FrameDetail::fine(cv::Rect block, const Job& job) const {
     // Begins at a multiple of 4 and ends at one or at the target's rim, so that halves and quarters are the

@@ -1,8 +1,10 @@
 #pragma once
 #include <array>
+#include <functional>
 #include <vector>
 
 #include "core/picture/laid_frame.h"
+#include "core/picture/pyramid.h"
 
 namespace moorhaze {
 
@@ -49,9 +51,15 @@ class FrameDetail {
     /// @throws Cancelled.
     FrameDetail(const LaidFrame& frame, const Job& job);
 
-    /// Light and perceptual luma of the size kFine, at a quarter of the target's size.
+    /// Light of the size kFine, at a quarter of the target's size.
     const cv::Mat3f& light() const { return light_; }
-    const cv::Mat1f& luma() const { return luma_; }
+
+    /// A size from kFine on. `ground` is the next coarser one, enlarged row by row.
+    using TakeCoarse = std::function<void(int level, const cv::Mat3f& light, const DoubledRows& ground,
+                                          const cv::Mat1f& energy)>;
+    /// Hands out the sizes kFine..levels-1 with their band_energy.
+    /// @return  the light that is left, half as large as the last of them.   @throws Cancelled.
+    cv::Mat3f coarse(int levels, const Job& job, const TakeCoarse& take) const;
 
     /// @param block  begins at a multiple of 4 and ends at one or at the target's rim.   @throws Cancelled.
     std::array<DetailBlock, kFine> fine(cv::Rect block, const Job& job) const;
@@ -63,7 +71,7 @@ class FrameDetail {
   private:
     const LaidFrame& frame_;
     cv::Mat3f light_;
-    cv::Mat1f luma_, energy_;
+    cv::Mat1f luma_, next_luma_, energy_;  ///< of kFine; the luma of the next coarser size
 };
 
 }  // namespace moorhaze

@@ -164,30 +164,22 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
                 }
             }
         });
-        cv::Mat3f light = detail.light();
-        cv::Mat1f luma = detail.luma(), energy;
-        for (std::size_t k = FrameDetail::kFine; k < levels.size(); ++k) {
-            const cv::Mat3f coarse = pyramid_down(light, job.quiet());
-            const cv::Mat1f coarse_luma = pyramid_down(luma, job.quiet());
-            energy = band_energy(luma, coarse_luma, FrameDetail::kGathered, job.quiet());
-            const DoubledRows ground(coarse, light.size());
-            for_rows(light.rows, job.quiet(), [&](int y) {
-                std::vector<float> row;
-                samples[k].take({0, y}, light.cols, energy[y]);
-                choose_row(
-                    levels[k], {0, y}, light.cols, light.ptr<float>(y),
-                    [&] {
-                        row.resize(std::size_t(light.cols) * 3);
-                        std::vector<float> scratch(std::size_t(coarse.cols) * 3);
-                        ground.row(y, row.data(), scratch.data());
-                        return static_cast<const float*>(row.data());
-                    },
-                    energy[y], energy[y], covers[k][y], number);
+        cv::Mat1f last_energy;
+        const cv::Mat3f light = detail.coarse(
+            int(levels.size()), job.quiet(),
+            [&](int level, const cv::Mat3f& own, const DoubledRows& ground, const cv::Mat1f& energy) {
+                const auto k = std::size_t(level);
+                for_rows(own.rows, job.quiet(), [&](int y) {
+                    std::vector<float> row;
+                    samples[k].take({0, y}, own.cols, energy[y]);
+                    choose_row(
+                        levels[k], {0, y}, own.cols, own.ptr<float>(y), [&] { return ground.row(y, row); },
+                        energy[y], energy[y], covers[k][y], number);
+                });
+                last_energy = energy;
             });
-            light = coarse, luma = coarse_luma;
-        }
         for (std::size_t k = 0; k < levels.size(); ++k) levels[k].noise += samples[k].noise();
-        const cv::Mat1f weight = pyramid_down(energy, job.quiet());
+        const cv::Mat1f weight = pyramid_down(last_energy, job.quiet());
         for (int y = 0; y < base.rows; ++y)
             for (int x = 0; x < base.cols; ++x) {
                 const float w = covers.back()(y, x) ? weight(y, x) + 1e-9f : 0;

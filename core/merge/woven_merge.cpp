@@ -6,7 +6,6 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/merge/accumulated.h"
-#include "core/merge/band_energy.h"
 #include "core/merge/focus_depth.h"
 #include "core/merge/frame_detail.h"
 #include "core/merge/light_bounds.h"
@@ -226,27 +225,18 @@ class Loom {
                         weight.data());
             }
         });
-        cv::Mat1f luma = sizes.luma(), last_weight;
-        cv::Mat3f light = sizes.light();
-        for (int level = FrameDetail::kFine; level < int(woven_.size()); ++level) {
-            const cv::Mat1f coarse_luma = pyramid_down(luma, job.quiet());
-            const cv::Mat1f energy = band_energy(luma, coarse_luma, FrameDetail::kGathered, job.quiet());
-            const cv::Mat3f coarse = pyramid_down(light, job.quiet());
-            last_weight = cv::Mat1f(light.size());
-            const DoubledRows ground(coarse, light.size());
-            for_rows(light.rows, job.quiet(), [&](int y) {
-                weave_row(
-                    turn, level, {0, y}, light.cols, light.ptr<float>(y),
-                    [&](std::vector<float>& row) {
-                        row.resize(std::size_t(light.cols) * 3);
-                        std::vector<float> scratch(std::size_t(coarse.cols) * 3);
-                        ground.row(y, row.data(), scratch.data());
-                        return static_cast<const float*>(row.data());
-                    },
-                    energy[y], last_weight[y]);
+        cv::Mat1f last_weight;
+        const cv::Mat3f light = sizes.coarse(
+            int(woven_.size()), job.quiet(),
+            [&](int level, const cv::Mat3f& own, const DoubledRows& ground, const cv::Mat1f& energy) {
+                last_weight = cv::Mat1f(own.size());
+                for_rows(own.rows, job.quiet(), [&](int y) {
+                    weave_row(
+                        turn, level, {0, y}, own.cols, own.ptr<float>(y),
+                        [&](std::vector<float>& row) { return ground.row(y, row); }, energy[y],
+                        last_weight[y]);
+                });
             });
-            light = coarse, luma = coarse_luma;
-        }
         const cv::Mat1f weight = pyramid_down(last_weight, job.quiet());
         const float little = kEveryFrame * cubed(grain_at(int(woven_.size()) - 1));
         for (int y = 0; y < rest_.rows; ++y)

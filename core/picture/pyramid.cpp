@@ -108,6 +108,13 @@ void DoubledRows::row(int y, float* out, float* scratch) const {
         [&] { double_row<3>(scratch, out, picture_.cols, size_.width); });
 }
 
+const float* DoubledRows::row(int y, std::vector<float>& out) const {
+    std::vector<float> scratch(std::size_t(picture_.cols * picture_.channels()));
+    out.resize(std::size_t(size_.width * picture_.channels()));
+    row(y, out.data(), scratch.data());
+    return out.data();
+}
+
 cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
     cv::Mat out(size, picture.type());
     const DoubledRows rows(picture, size);

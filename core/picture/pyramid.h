@@ -18,6 +18,8 @@ class DoubledRows {
     DoubledRows(const cv::Mat& picture, cv::Size size);
     /// @param out  a row of `size`;  @param scratch  as long as a row of the picture. Values, all channels.
     void row(int y, float* out, float* scratch) const;
+    /// The same with its own scratch.   @param out  made as long as is needed.   @return  its values.
+    const float* row(int y, std::vector<float>& out) const;
 
   private:
     const cv::Mat& picture_;
