@@ -28,6 +28,16 @@ void Accumulated::add(const LinearFrame& frame, const cv::Mat1f& weight, const J
     });
 }
 
+void Accumulated::add(const LaidFrame& frame, cv::Rect block, const cv::Mat1f& weight) {
+    const cv::Mat3f light = frame.light(block);
+    for (int y = 0; y < block.height; ++y) {
+        const RowSpan span = frame.covered()[std::size_t(block.y + y)];
+        add_row(light.ptr<float>(y), weight[y], light_.ptr<float>(block.y + y) + 3 * block.x,
+                weight_[block.y + y] + block.x, std::clamp(span.begin - block.x, 0, block.width),
+                std::clamp(span.end - block.x, 0, block.width));
+    }
+}
+
 Picture Accumulated::finish(const AlignedFrames& frames, const Job& job) {
     cv::Mat1b covered(light_.size());
     for_rows(light_.rows, job, [&](int y) {

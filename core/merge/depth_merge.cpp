@@ -5,11 +5,51 @@
 
 #include "core/merge/accumulated.h"
 #include "core/merge/focus_depth.h"
+#include "core/merge/frame_detail.h"
 #include "core/picture/blur.h"
 #include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
 
 namespace moorhaze {
+namespace {
+
+/// How much of each place in a part of a block a frame supplies.
+struct Share {
+    cv::Rect of;  ///< empty where it supplies nothing
+    cv::Mat1f weight;
+};
+
+/// Neighbouring frames share what lies between them; seams are as soft as `seam_width_px` says.
+/// @param place  of the frame among those that depth counts.
+Share share_of(const cv::Mat1f& depth, cv::Rect block, float place, double seam_width_px) {
+    const double sigma = seam_width_px / 2;
+    const int reach = sigma > 0 ? std::max(1, int(std::ceil(3 * sigma))) : 0;  // of gaussian_blur
+    const cv::Rect around =
+        cv::Rect(block.x - reach, block.y - reach, block.width + 2 * reach, block.height + 2 * reach) &
+        cv::Rect({}, depth.size());
+    cv::Mat1f part(around.size());
+    int left = around.width, right = -1, top = around.height, bottom = -1;
+    for (int y = 0; y < around.height; ++y) {
+        const float* const own = depth[around.y + y] + around.x;
+        float* const share = part[y];
+        for (int x = 0; x < around.width; ++x) {
+            const float near = 1 - std::abs(own[x] - place);
+            share[x] = near > 0 ? near : 0;
+            if (!(near > 0)) continue;
+            left = std::min(left, x), right = std::max(right, x);
+            top = std::min(top, y), bottom = y;
+        }
+    }
+    if (right < 0) return {};
+    const cv::Rect of = cv::Rect(around.x + left - reach, around.y + top - reach,
+                                 right - left + 1 + 2 * reach, bottom - top + 1 + 2 * reach) &
+                        block;
+    if (of.empty()) return {};
+    const cv::Mat1f weight = gaussian_blur(part, sigma, Job{});
+    return {of, weight(of - around.tl())};
+}
+
+}  // namespace
 
 MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                         const Job& job) {
@@ -31,22 +71,18 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.trust = at_full_size(focus.field.trust, size);
 
     Accumulated sum(size);
+    const Blocks blocks(size);
     for (std::size_t k = 0; k < read.size(); ++k) {
         job.checkpoint(0.45 + 0.5 * double(k) / double(read.size()));
-        const auto frame = frames.load(read[k], job);
+        const auto frame = frames.open(read[k]);
         if (!frame) {
             result.problems.push_back(frame.error());
             continue;
         }
-        cv::Mat1f part(size);
-        for_rows(size.height, job.quiet(), [&](int y) {
-            for (int x = 0; x < size.width; ++x)
-                part(y, x) = std::max(0.0f, 1 - std::abs(depth(y, x) - float(k)));
+        for_rows(blocks.count(), job.quiet(), [&](int block) {
+            const Share share = share_of(depth, blocks[block], float(k), settings.seam_width_px);
+            if (!share.of.empty()) sum.add(*frame, share.of, share.weight);
         });
-        sum.add(
-            *frame,
-            settings.seam_width_px > 0 ? gaussian_blur(part, settings.seam_width_px / 2, job.quiet()) : part,
-            job.quiet());
     }
     result.picture = sum.finish(frames, job.quiet());
 
