@@ -26,6 +26,15 @@ nlohmann::json settings_json(const MergeSettings& settings) {
             {"glare_guard", settings.glare_guard},       {"grain_guard", settings.grain_guard}};
 }
 
+/// Shares of the picture, by what made them.
+nlohmann::json made_by_json(const cv::Mat1b& made_by) {
+    nlohmann::json shares = nlohmann::json::object();
+    for (int kind = 0; kind < kMadeByCount; ++kind)
+        if (const int places = cv::countNonZero(made_by == kind))
+            shares[words_for(MadeBy(kind))] = double(places) / double(made_by.total());
+    return shares;
+}
+
 void run(const Arguments& arguments, const Common& common) {
     const MergeMethod& method = merge_method(arguments.method);
     check(arguments.settings);
@@ -119,6 +128,7 @@ void run(const Arguments& arguments, const Common& common) {
             {"crop", {{"x", area.x}, {"y", area.y}, {"width", area.width}, {"height", area.height}}},
             {"method", result.method},
             {"settings", settings_json(result.settings)},
+            {"made_by", made_by_json(result.made_by)},
             {"strips", strips},
             {"seconds", seconds},
             {"peak_memory_mb", peak_memory_mb()},

@@ -175,6 +175,7 @@ int main(int argc, char** argv) {
         window.result_look().set_look(name == "floor"    ? LookAt::below_floor
                                       : name == "depth"  ? LookAt::depth
                                       : name == "source" ? LookAt::source
+                                      : name == "made"   ? LookAt::made_by
                                                          : LookAt::picture);
     });
     on(zoom, [&] {

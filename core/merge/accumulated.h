@@ -1,5 +1,6 @@
 #pragma once
 #include "core/merge/merge.h"
+#include "core/work/for_rows.h"
 
 namespace moorhaze {
 
@@ -24,6 +25,17 @@ class Accumulated {
 
 /// 16-bit picture of linear light, with alpha 0 where `covered` is 0; without alpha when all is covered.
 Picture finished_picture(const cv::Mat3f& linear, const cv::Mat1b& covered, const AlignedFrames& frames);
+
+/// A plane of MadeBy: `of(x, y)` where a frame covers the place.
+template <class Of>
+cv::Mat1b made_by_plane(const cv::Mat1w& source, const Job& job, const Of& of) {
+    cv::Mat1b plane(source.size());
+    for_rows(plane.rows, job, [&](int y) {
+        for (int x = 0; x < plane.cols; ++x)
+            plane(y, x) = uchar(source(y, x) > 0 ? of(x, y) : MadeBy::nothing);
+    });
+    return plane;
+}
 
 /// The number in the series, from 1 and not whole, of a place among the frames that were read.
 /// @param read  their places in `frames`; at least one.

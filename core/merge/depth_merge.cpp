@@ -97,6 +97,10 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
                 covered ? ushort(series_number(std::round(depth(y, x)), frames, read)) : ushort(0);
         }
     });
+    const auto floor = float(settings.trust_floor);
+    result.made_by = made_by_plane(result.source, job.quiet(), [&](int x, int y) {
+        return result.trust(y, x) < floor ? MadeBy::backdrop : MadeBy::depth_map;
+    });
     job.checkpoint(1);
     return result;
 }

@@ -52,6 +52,7 @@ MergeResult even_blend(AlignedFrames& frames, const MergeSettings& settings, con
             result.depth(y, x) = total(y, x) > 0 ? moment(y, x) / total(y, x) : 1;
     });
     result.picture = sum.finish(frames, job.quiet());
+    result.made_by = made_by_plane(result.source, job.quiet(), [](int, int) { return MadeBy::blend; });
     job.checkpoint(1);
     return result;
 }

@@ -40,6 +40,24 @@ int MergeSurvey::run_in_moved(const PixelRect& target, cv::Point place, int leve
     return std::clamp((next + (1 << level) - 1) >> level, place.x + 1, std::max(width, place.x + 1));
 }
 
+const char* words_for(MadeBy made_by) {
+    switch (made_by) {
+        case MadeBy::depth_map:
+            return "depth map";
+        case MadeBy::pyramid:
+            return "pyramid";
+        case MadeBy::blend:
+            return "even blend";
+        case MadeBy::backdrop:
+            return "backdrop";
+        case MadeBy::one_state:
+            return "one state of what moved";
+        case MadeBy::nothing:
+            break;
+    }
+    return "nothing";
+}
+
 const MergeMethod& merge_method(const std::string& name) {
     std::string known;
     for (const MergeMethod& method : merge_methods()) {

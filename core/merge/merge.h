@@ -16,7 +16,8 @@ struct MergeSettings {
     /// Number from 1 of the frame that fills what is never sharp; 0: the frames of the depth around. Woven
     /// and depth map.
     int backdrop_frame = 0;
-    bool glare_guard = true;  ///< never outside what the frames hold at that place and next to it
+    bool glare_guard =
+        true;  ///< never outside what the frames hold at that place and next to it, coarse light included
     /// Woven: detail that does not stand out of the noise is averaged, not chosen. Pyramid: it is chosen, but
     /// held to the strength of one frame's.
     bool grain_guard = true;
@@ -39,12 +40,26 @@ struct MergeSurvey {
     int run_in_moved(const PixelRect& target, cv::Point place, int level, int width) const;
 };
 
+/// What made a place of a merge.
+enum class MadeBy : uchar {
+    nothing,    ///< no frame covers it
+    depth_map,  ///< one depth, and the frames next to it
+    pyramid,    ///< several depths that meet, chosen by detail size
+    blend,      ///< all frames, weighed by sharpness
+    backdrop,   ///< the depth around, or the frame chosen: nothing to be trusted is sharp there
+    one_state,  ///< a part that moved: the frames that show it in one state
+};
+inline constexpr int kMadeByCount = 6;
+/// In words, for the place that is pointed at and the report.
+const char* words_for(MadeBy made_by);
+
 struct MergeResult {
-    Picture picture;   ///< 16 bit, in the reference frame's profile; alpha only where places are not covered
-    cv::Mat1w source;  ///< frame number from 1 that supplied the place (most of it); 0 where none did
-    cv::Mat1f depth;   ///< frame number from 1, not whole
-    cv::Mat1f trust;   ///< 0..1, how sure the depth is; empty for methods without a depth map
-    PixelRect area;    ///< of the reference plane
+    Picture picture;    ///< 16 bit, in the reference frame's profile; alpha only where places are not covered
+    cv::Mat1w source;   ///< frame number from 1 that supplied the place (most of it); 0 where none did
+    cv::Mat1b made_by;  ///< a MadeBy of each place
+    cv::Mat1f depth;    ///< frame number from 1, not whole
+    cv::Mat1f trust;    ///< 0..1, how sure the depth is; empty for methods without a depth map
+    PixelRect area;     ///< of the reference plane
     std::string method;
     MergeSettings settings;
     std::vector<FrameProblem> problems;  ///< frames that could not be read on the way

@@ -13,10 +13,11 @@ namespace {
 constexpr int kMargin = kPyramidGrid;  // rows; detail of up to half as much sees all that it goes by
 constexpr int kLeastRows = 128;
 // Measured on frames of 24 megapixels.
-constexpr double kProcessBytes = 150e6;             // program, libraries, tables, what is known of the series
-constexpr double kResultBytes = 6 + 2 + 2 + 4 + 4;  // picture, alpha, source, depth, trust; a pixel
-constexpr double kSurveyBytes = 17;                 // a pixel
-constexpr double kKept = 17.0 / 16;                 // ReusedMemory holds so much more than is in use
+constexpr double kProcessBytes = 150e6;  // program, libraries, tables, what is known of the series
+constexpr double kResultBytes =
+    6 + 2 + 2 + 1 + 4 + 4;           // picture, alpha, source, made by, depth, trust; a pixel
+constexpr double kSurveyBytes = 17;  // a pixel
+constexpr double kKept = 17.0 / 16;  // ReusedMemory holds so much more than is in use
 constexpr double kMegabyte = 1024 * 1024;
 
 double decoded_bytes(const Series& series) {
@@ -57,6 +58,7 @@ class Strips {
             whole_.area = area_;
             grow(strip.picture.pixels, whole_.picture.pixels);
             grow(strip.source, whole_.source);
+            grow(strip.made_by, whole_.made_by);
             grow(strip.depth, whole_.depth);
             grow(strip.trust, whole_.trust);
             alpha_ = cv::Mat1w(area_.size(), ushort(65535));
@@ -76,6 +78,7 @@ class Strips {
         const cv::Rect own(0, begin, area_.width, strip.area.height - skipped),
             of_strip(0, skipped, own.width, own.height);
         strip.source(of_strip).copyTo(whole_.source(own));
+        strip.made_by(of_strip).copyTo(whole_.made_by(own));
         if (!strip.picture.alpha.empty()) {
             strip.picture.alpha(of_strip).copyTo(alpha_(own));
             transparent_ = true;
@@ -98,6 +101,27 @@ class Strips {
     MergeResult whole_;
     cv::Mat1w alpha_;
     bool transparent_ = false;
+};
+
+/// What strips find of depth on the way, in one small picture of the whole.
+class GrownDepth {
+  public:
+    explicit GrownDepth(PixelRect area) : area_(area) {}
+
+    /// @param places  of a strip;  @param from  its first row of the area.   @return  a copy of the whole.
+    cv::Mat1f with(const cv::Mat1f& places, int from) {
+        const double shrink = double(places.cols) / area_.width;
+        if (whole_.empty()) whole_ = cv::Mat1f::zeros(int(std::ceil(area_.height * shrink)), places.cols);
+        const int top = std::min(int(from * shrink), whole_.rows - 1),
+                  rows = std::min(places.rows, whole_.rows - top);
+        const cv::Mat1f known = places.rowRange(0, rows);
+        known.copyTo(whole_.rowRange(top, top + rows), known > 0);
+        return whole_.clone();
+    }
+
+  private:
+    PixelRect area_;
+    cv::Mat1f whole_;
 };
 
 }  // namespace
@@ -144,7 +168,7 @@ MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const
         survey = survey_frames(frames, task.settings, job.part(0, surveyed));
         own.survey = &survey;
     }
-    own.on_frame = nullptr;  // a strip shows nothing of the whole
+    GrownDepth grown(task.area);
     Strips strips(task.area, plan.margin);
     for (int k = 0; k < count; ++k) {
         const int begin = k * plan.rows, end = std::min(begin + plan.rows, task.area.height);
@@ -153,6 +177,10 @@ MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const
         const int full = (to - plan.rows - 2 * plan.margin) / kPyramidGrid * kPyramidGrid;
         const int from = std::max(0, std::min(begin - plan.margin, full));
         AlignedFrames frames = frames_over({task.area.x, task.area.y + from, task.area.width, to - from});
+        if (context.on_frame)
+            own.on_frame = [&, from](const std::function<cv::Mat1f()>& so_far) {
+                context.on_frame([&] { return grown.with(so_far(), from); });
+            };
         const double done = surveyed + (1 - surveyed) * k / count;
         strips.add(method.merge(frames, task.settings, own, job.part(done, done + (1 - surveyed) / count)),
                    begin, job.quiet());

@@ -126,6 +126,8 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
     cv::Mat1f base_weight(sizes.back(), 0.0f);
     cv::Mat1b any_cover(size, uchar(0));
     LightBounds bounds(size);
+    std::vector<LightBounds> coarse_bounds;  // of light at the sizes from kFine on
+    for (std::size_t k = FrameDetail::kFine; k < levels.size(); ++k) coarse_bounds.emplace_back(sizes[k]);
 
     int read = 0;
     for (int place = 0; place < frames.count(); ++place) {
@@ -172,6 +174,8 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
                 for_rows(own.rows, job.quiet(), [&](int y) {
                     std::vector<float> row;
                     samples[k].take({0, y}, own.cols, energy[y]);
+                    if (settings.glare_guard)
+                        coarse_bounds[k - FrameDetail::kFine].add_row(y, 0, own.cols, own[y]);
                     choose_row(
                         levels[k], {0, y}, own.cols, own.ptr<float>(y), [&] { return ground.row(y, row); },
                         energy[y], energy[y], covers[k][y], number);
@@ -217,6 +221,9 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             for (std::size_t i = 0; i < below.size(); ++i) detail[i] += below[i];
         });
         merged = level->detail;
+        const auto k = std::size_t(level.base() - levels.begin()) - 1;
+        if (settings.glare_guard && k >= FrameDetail::kFine)
+            coarse_bounds[k - FrameDetail::kFine].hold(merged, job.quiet());
     }
     if (settings.glare_guard) bounds.hold(merged, job.quiet());
     result.picture = finished_picture(merged, any_cover, frames);
@@ -240,6 +247,7 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             result.depth(y, x) = float(number);
         }
     });
+    result.made_by = made_by_plane(result.source, job.quiet(), [](int, int) { return MadeBy::pyramid; });
     job.checkpoint(1);
     return result;
 }

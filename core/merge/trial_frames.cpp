@@ -72,6 +72,7 @@ MergeResult TrialFrames::merge(const MergeMethod& method, const MergeSettings& s
     cut(result.picture.pixels);
     cut(result.picture.alpha);
     cut(result.source);
+    cut(result.made_by);
     cut(result.depth);
     cut(result.trust);
     result.area = wanted;

@@ -194,6 +194,7 @@ class Loom {
                               cv::Mat1f(size, -1.0f),
                               {},
                               {}});
+            if (level >= FrameDetail::kFine) coarse_bounds_.emplace_back(size);
             size = {(size.width + 1) / 2, (size.height + 1) / 2};
         }
         const cv::Size quarter = woven_[FrameDetail::kFine].weight.size();
@@ -260,7 +261,11 @@ class Loom {
                               merged.ptr<float>(y), merged.cols);
             });
             own = {};
-            if (level == FrameDetail::kFine) lay_plain(merged, job.quiet());
+            if (level >= FrameDetail::kFine && settings_.glare_guard)
+                coarse_bounds_[std::size_t(level - FrameDetail::kFine)].hold(merged, job.quiet());
+            if (level == FrameDetail::kFine) {
+                lay_plain(merged, job.quiet());
+            }
         }
         if (settings_.glare_guard) bounds_.hold(merged, job.quiet());
         return merged;
@@ -268,6 +273,22 @@ class Loom {
 
     const cv::Mat1b& any_cover() const { return any_cover_; }
     const cv::Mat1w& source() const { return source_; }
+
+    /// Before finish() or after it.
+    cv::Mat1b made_by(const Job& job) const {
+        const cv::Mat1f& trust = measured_.focus.field.trust;
+        const MergeSurvey& survey = measured_.survey;
+        const int all = int(measured_.focus.read.size()) - 1;
+        const auto floor = float(settings_.trust_floor);
+        return made_by_plane(source_, job, [&](int x, int y) {
+            if (survey.moved.any()) {
+                const cv::Point at = survey.in_moved(measured_.target, {x, y}, 0);
+                if (survey.moved.first(at) > 0 || survey.moved.last(at) < all) return MadeBy::one_state;
+            }
+            if (meeting_(y / 4, x / 4) > 0.5f) return MadeBy::pyramid;
+            return trust(y / 2, x / 2) < floor ? MadeBy::backdrop : MadeBy::depth_map;
+        });
+    }
 
   private:
     static constexpr float kEveryFrame = 1e-9f;  // where no frame of the depth around reaches
@@ -330,20 +351,24 @@ class Loom {
     }
 
     /// A pyramid carries light over depth edges, the further the coarser the detail. Where no depths meet,
-    /// what is coarser than the fine detail comes from the frames of the depth.
+    /// what is coarser than the fine detail comes from the frames of the depth; likewise where no depth is
+    /// trusted.
     void find_meeting(const Job& job) {
         const cv::Mat1f& depth = measured_.focus.field.depth;
         constexpr int reach = kAlikeReach / 2;  // the plane is at half size
         const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1});
-        cv::Mat1f low, high;
+        cv::Mat1f low, high, trusted;
         cv::erode(depth, low, window);
         cv::dilate(depth, high, window);
+        cv::dilate(measured_.focus.field.trust, trusted, window);
         plain_depth_ = cv::Mat1f(plain_.size()), meeting_ = cv::Mat1f(plain_.size());
         for_rows(plain_.rows, job, [&](int y) {
             for (int x = 0; x < plain_.cols; ++x) {
                 const cv::Point at(2 * x, 2 * y);
                 plain_depth_(y, x) = depth(at);
-                meeting_(y, x) = std::clamp((high(at) - low(at)) / kAlike - 1, 0.0f, 1.0f);
+                meeting_(y, x) =
+                    std::clamp((high(at) - low(at)) / kAlike - 1, 0.0f, 1.0f) *
+                    std::clamp((trusted(at) - float(settings_.trust_floor)) * 5 + 0.5f, 0.0f, 1.0f);
             }
         });
         meeting_ = gaussian_blur(meeting_, kAlikePassing / 4, job);
@@ -388,6 +413,9 @@ class Loom {
         }
         weigh_row(near, far, energy, float(turn.place), slack(), grain, share.data(), weight, width);
         keep_out(turn, level, from, width, energy, share.data(), weight);
+        if (level >= FrameDetail::kFine && settings_.glare_guard)
+            coarse_bounds_[std::size_t(level - FrameDetail::kFine)].add_row(
+                y, x, width, reinterpret_cast<const cv::Vec3f*>(light), share.data());
         if (level == FrameDetail::kFine)
             add_plain_row(light, plain_depth_[y], share.data(), float(turn.place), plain_.ptr<float>(y),
                           plain_weight_[y], width);
@@ -450,6 +478,7 @@ class Loom {
     cv::Mat3f rest_;
     cv::Mat1f rest_weight_;
     LightBounds bounds_;
+    std::vector<LightBounds> coarse_bounds_;  ///< of light at the sizes from kFine on
     cv::Mat1b any_cover_;
     bool all_covered_ = false;
     cv::Mat1w source_;
@@ -486,6 +515,7 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
         merged = loom.finish(job);
         result.picture = finished_picture(merged, loom.any_cover(), frames);
         result.source = loom.source();
+        result.made_by = loom.made_by(job.quiet());
     }
     result.survey = measured.survey;
     // Numbers of the series, not of the frames that were read.

@@ -17,6 +17,29 @@ cv::Mat4b halved_display(const Picture& picture) {
     return levels.size() > 1 ? levels[1] : levels[0];
 }
 
+/// What a place was made by, told by tint and pattern: the depth map stays grey.
+cv::Vec3b made_by_colour(MadeBy made_by, int grey, int x, int y) {
+    const QColor violet(0xa986cf), blue(0x6fa8c9), amber(0xe0b23c);
+    const auto over = [grey](const QColor& colour, float share) {
+        const auto mixed = [&](int tint) {
+            return uchar(float(grey) * (1 - share) + share * float(tint) * float(90 + grey) / 345);
+        };
+        return cv::Vec3b(mixed(colour.red()), mixed(colour.green()), mixed(colour.blue()));
+    };
+    switch (made_by) {
+        case MadeBy::pyramid:
+            return over(violet, 0.9f);
+        case MadeBy::backdrop:
+            return over(blue, ((x + y) / 4) % 2 == 0 ? 0.8f : 0.3f);
+        case MadeBy::one_state:
+            return over(amber, (x / 4 + y / 4) % 2 == 0 ? 0.9f : 0.5f);
+        case MadeBy::blend:
+            return over(violet, ((x - y) / 4) % 2 == 0 ? 0.6f : 0.2f);
+        default:
+            return cv::Vec3b::all(uchar(grey));
+    }
+}
+
 /// @param floor  trust floor;  @param frames  of the series.
 cv::Mat3b look_at(const MergeResult& merge, const cv::Mat4b& base, LookAt look, double floor, int frames,
                   const std::array<QColor, 256>& colours) {
@@ -37,6 +60,8 @@ cv::Mat3b look_at(const MergeResult& merge, const cv::Mat4b& base, LookAt look, 
                 const int tint[] = {amber.red(), amber.green(), amber.blue()};
                 for (int c = 0; c < 3; ++c)
                     shown(y, x)[c] = uchar(float(own[2 - c]) * (1 - veil) + veil * float(tint[c]) * 0.6f);
+            } else if (look == LookAt::made_by) {
+                shown(y, x) = made_by_colour(MadeBy(merge.made_by(v, u)), grey, x, y);
             } else {
                 const double place = look == LookAt::depth ? double(merge.depth(v, u)) : merge.source(v, u);
                 const double share = frames > 1 ? (place - 1) / (frames - 1) : 0;

@@ -16,6 +16,7 @@ enum class LookAt {
     below_floor,  ///< places less trusted than the trust floor under a veil
     depth,        ///< the depth map in the depth colours, over the picture
     source,       ///< which frame each place came from, in the depth colours, over the picture
+    made_by,      ///< depth map, pyramid, backdrop, a part that moved: each with a tint and a pattern
 };
 
 /// The result shown with what is known of it laid over, at half size: quick enough to follow the trust floor

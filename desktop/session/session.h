@@ -117,6 +117,10 @@ class Session : public QObject {
     void set_merge_settings(const MergeSettings& settings);
     const std::string& method() const { return method_; }
     void set_method(const std::string& method);
+    /// What a merge may take; 0: as much as it needs. Not a setting of the result: it changes how long it
+    /// takes.
+    int merge_memory_mb() const { return merge_memory_mb_; }
+    void set_merge_memory_mb(int megabytes) { merge_memory_mb_ = megabytes; }
     void align();
     /// Aligns first if the frames have not been aligned as they are now, then merges.
     void align_and_merge();
@@ -248,6 +252,7 @@ class Session : public QObject {
     int chosen_reference_ = -1;
     MergeSettings merge_settings_;
     std::string method_;
+    int merge_memory_mb_ = 0;
     std::optional<Registration> registration_;  ///< what was measured; kept while the frames stay
     PlaceSettings placing_;
     KeptArea kept_ = KeptArea::common;

@@ -210,9 +210,9 @@ void Session::start_merging() {
         jobs_.start_first(
             kMergeJob,
             [series = series_, geometry = *geometry_, chosen, area, &method, settings = merge_settings_,
-             context = growing(method, area)](const Job& job) {
+             memory = std::size_t(merge_memory_mb_) << 20, context = growing(method, area)](const Job& job) {
                 const auto begin = std::chrono::steady_clock::now();
-                const MergeTask task{series, geometry, chosen, area, settings};
+                const MergeTask task{series, geometry, chosen, area, settings, memory};
                 auto merged = std::make_shared<const MergeResult>(merge_within(method, task, context, job));
                 const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
                 return Merged{merged, took.count(), thumb_of(merged->picture)};

@@ -98,6 +98,7 @@ class MainWindow : public QMainWindow {
     void pick_frame(int frame);
     void step_suggestion();
     void toggle_use();
+    void ask_merge_memory();
     void build_compare_actions(QWidget* menu);
     void set_plane(QSize plane);
     void set_other(std::shared_ptr<const DisplayPicture> other, const QString& label);

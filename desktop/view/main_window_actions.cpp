@@ -1,6 +1,7 @@
 // The menus and keys of the window.
 #include <QAction>
 #include <QApplication>
+#include <QInputDialog>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QScrollArea>
@@ -33,6 +34,16 @@ QAction* MainWindow::add_action(QWidget* menu, const QString& text, const QKeySe
     if (menu) menu->addAction(action);
     addAction(action);  // the key works wherever the focus is
     return action;
+}
+
+void MainWindow::ask_merge_memory() {
+    constexpr int kMost = 1 << 20;
+    bool taken = false;
+    const int megabytes = QInputDialog::getInt(
+        this, tr("Memory for merging"),
+        tr("Megabytes; 0: as much as it needs. 24 megapixels take 1900 in one piece, 700 at least."),
+        session_.merge_memory_mb(), 0, kMost, 100, &taken);
+    if (taken) session_.set_merge_memory_mb(megabytes);
 }
 
 void MainWindow::build_compare_actions(QWidget* menu) {
@@ -174,6 +185,9 @@ void MainWindow::build_actions() {
                [scale_brush] { scale_brush(1 / 1.25); });
     add_action(edit, tr("Larger brush"), QKeySequence(tr(".")), tr("Brush size"),
                [scale_brush] { scale_brush(1.25); });
+    add_action(edit, tr("Memory for merging..."), {},
+               tr("Keeps a merge within so many megabytes: strip after strip, which takes longer"),
+               [this] { ask_merge_memory(); });
 
     auto* view = menus_->addMenu(tr("&View"));
     add_action(view, tr("Fit the window"), QKeySequence(tr("Ctrl+0")), tr("The whole picture"),

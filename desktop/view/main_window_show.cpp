@@ -326,10 +326,11 @@ void MainWindow::show_caption() {
         const cv::Point at(int(std::lround(hovered_.x())) - merge.area.x,
                            int(std::lround(hovered_.y())) - merge.area.y);
         if (is_hovering_ && cv::Rect({}, merge.area.size()).contains(at))
-            text = merge.source(at) > 0 ? tr("%1, %2 from frame %3")
+            text = merge.source(at) > 0 ? tr("%1, %2 from frame %3, %4")
                                               .arg(std::lround(hovered_.x()))
                                               .arg(std::lround(hovered_.y()))
                                               .arg(merge.source(at))
+                                              .arg(QLatin1String(words_for(MadeBy(merge.made_by(at)))))
                                         : tr("%1, %2 covered by no frame")
                                               .arg(std::lround(hovered_.x()))
                                               .arg(std::lround(hovered_.y()));

@@ -99,6 +99,10 @@ TEST_CASE("merge writes picture, depth, provenance and a whole report", "[cli]")
     const json report = json::parse(test::read_all(out / "r.json"));
     CHECK(report["reference"] == 3);
     CHECK(report["method"] == "depth");
+    double shares = 0;
+    for (const auto& [what, share] : report["made_by"].items()) shares += double(share);
+    CHECK(shares == Approx(1));
+    CHECK(report["made_by"].contains("depth map"));
     CHECK(report["frames"].size() == 5);
     for (const json& frame : report["frames"]) {
         CHECK(frame["used"] == true);

@@ -4,6 +4,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QInputDialog>
+#include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QSlider>
@@ -74,9 +75,18 @@ TEST_CASE("the woven merge is what Ctrl+Return makes; depth and provenance are s
         CHECK(lead(seen, view, 0.08, qRed, qBlue) > 20);
         CHECK(lead(seen, view, 0.92, qBlue, qRed) > 20);
     }
+    // What made each place: the legend says how it is told.
+    auto* legend = named<QLabel>(main, "legend");
+    CHECK_FALSE(legend->isVisible());
+    choose(look, 4);
+    settle(main);
+    CHECK(legend->isVisible());
+    CHECK(legend->text().contains("pyramid"));
+    CHECK(mean_difference(view.grab().toImage(), plain) > 1);
     choose(look, 0);
     settle(main);
     CHECK(mean_difference(view.grab().toImage(), plain) < 0.1);
+    CHECK_FALSE(legend->isVisible());
 
     // The backdrop from the frame shown: the choice names it, and so does the result.
     session.set_current_frame(5);
@@ -276,5 +286,41 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
     click(named<QPushButton>(main, "drop"));
     CHECK(session.results().size() == 1);
     CHECK(named<QComboBox>(main, "resultPartner")->count() == 1);
+    settle(main);
+}
+
+TEST_CASE("memory for merging is typed; too little is refused with what is needed",
+          "[desktop][merge][memory]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    open_and_merge(main, scratch);
+    Session& session = main.session();
+    QStringList errors;
+    QObject::connect(&session, &Session::told, &main, [&](const QString& text, bool is_error) {
+        if (is_error) errors << text;
+    });
+    const auto type = [&](const QString& megabytes) {
+        QTimer::singleShot(200, [megabytes] {
+            for (QWidget* widget : QApplication::topLevelWidgets())
+                if (auto* dialog = qobject_cast<QInputDialog*>(widget); dialog && dialog->isVisible()) {
+                    auto* line = dialog->findChild<QLineEdit*>();
+                    line->selectAll();
+                    QTest::keyClicks(line, megabytes);
+                    QTest::keyClick(line, Qt::Key_Return);
+                }
+        });
+        for (QAction* action : main.actions())
+            if (action->text().contains("Memory")) action->trigger();
+    };
+    type("100");
+    CHECK(session.merge_memory_mb() == 100);
+    click(named<QPushButton>(main, "merge"));
+    wait_until([&] { return !errors.isEmpty(); });
+    CHECK(errors[0].contains("at least"));
+    CHECK(session.results().size() == 1);
+    type("0");
+    click(named<QPushButton>(main, "merge"));
+    wait_until([&] { return session.results().size() == 2; });
+    CHECK(errors.size() == 1);
     settle(main);
 }

@@ -179,6 +179,8 @@ TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject 
         const MergeResult result = merge_method(method).merge(frames, settings, {}, {});
         const auto middle = result.picture.pixels.at<cv::Vec3w>(kSize.height / 2, 345);
         CHECK(middle[1] == Approx(28000).margin(300));
+        CHECK(MadeBy(result.made_by(kSize.height / 2, 345)) == MadeBy::backdrop);
+        CHECK(MadeBy(result.made_by(kSize.height / 2, 60)) == MadeBy::depth_map);
         CHECK(std::abs(result.depth(kSize.height / 2, 60) - (60.0 / kSize.width * 7 + 0.5)) < 1);
         settings.backdrop_frame = 9;
         AlignedFrames again(series, geometry, all_of(series), {{}, series.size()});

@@ -66,6 +66,7 @@ TEST_CASE("in strips a merge is what it is in one piece, by every method", "[mer
         cv::minMaxLoc(gap.reshape(1), nullptr, &most);
         CHECK(most < 0.05 * 65535);
         CHECK(cv::countNonZero(whole.source != strips.source) < int(whole.source.total()) / 100);
+        CHECK(cv::countNonZero(whole.made_by != strips.made_by) < int(whole.made_by.total()) / 50);
         CHECK(cv::mean(cv::abs(whole.depth - strips.depth))[0] < 0.02);
         CHECK(strips.picture.alpha.empty() == whole.picture.alpha.empty());
         CHECK(strips.trust.empty() == whole.trust.empty());
@@ -183,6 +184,30 @@ TEST_CASE("the depth found so far grows frame by frame, by every method", "[merg
         const int middle = last.rows / 2;
         CHECK(last(middle, last.cols / 12) == Approx(1).margin(1.01));
         CHECK(last(middle, last.cols * 11 / 12) == Approx(6).margin(1.01));
+    }
+}
+
+TEST_CASE("in strips, too, the depth found so far grows: strip after strip, in a picture of the whole",
+          "[merge][memory]") {
+    const Planted planted;
+    for (const char* name : {"woven", "pyramid"}) {
+        INFO(name);
+        const MergeMethod& method = merge_method(name);
+        const std::size_t least = planted.least(method);
+        const int rows = plan_strips(method, planted.task(least)).rows;
+        std::vector<cv::Mat1f> seen;
+        MergeContext context;
+        context.on_frame = [&](const std::function<cv::Mat1f()>& so_far) { seen.push_back(so_far()); };
+        merge_within(method, planted.task(least), context, {});
+        REQUIRE(seen.size() > 6);
+        const double shrink = double(seen[0].cols) / kSize.width;
+        CHECK(seen[0].rows == Approx(kSize.height * shrink).margin(1));
+        // After the first strip's six frames its rows are known and those far below are not; at the end all.
+        const int own = int(rows * shrink / 2), below = seen[0].rows - 2;
+        CHECK(seen[5](own, 2) == Approx(1).margin(1.01));
+        CHECK(cv::countNonZero(seen[5].row(below)) == 0);
+        CHECK(seen.back()(own, 2) == Approx(1).margin(1.01));
+        CHECK(seen.back()(below, seen[0].cols - 2) == Approx(6).margin(1.01));
     }
 }
 

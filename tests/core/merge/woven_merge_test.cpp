@@ -102,6 +102,12 @@ TEST_CASE("woven: two layers come out sharp, their depth and source are those of
         CHECK(std::abs(result.source(at) - 10) <= 1);
     }
     CHECK(result.picture.alpha.empty());
+    // One depth in the middle of either, two that meet where the near one's blur ends.
+    const auto made_by = [&](int x, int y) { return MadeBy(result.made_by(y, x)); };
+    CHECK(made_by(160, 120) == MadeBy::depth_map);
+    CHECK(made_by(30, 30) == MadeBy::depth_map);
+    CHECK(made_by(160, 51) == MadeBy::pyramid);
+    CHECK(made_by(229, 120) == MadeBy::pyramid);
     // Better than either of the two it is woven from, on the whole picture.
     for (const char* plain : {"depth", "pyramid"})
         CHECK(test::psnr_db(luma, truth) >
@@ -126,7 +132,8 @@ TEST_CASE("woven: a part that moved is shown once, in one state", "[merge][woven
     Layers layers;
     layers.shape = [](int frame, double x, double y) { return disc(x, y, frame < 6 ? 110 : 190, 120, 34); };
     const Series series = layers.write(scratch);
-    const cv::Mat1f luma = test::luma_of(merged(series, "woven").picture),
+    const MergeResult result = merged(series, "woven");
+    const cv::Mat1f luma = test::luma_of(result.picture),
                     plain = test::luma_of(merged(series, "pyramid").picture),
                     before = test::luma_of(layers.picture(0, true)),
                     after = test::luma_of(layers.picture(11, true));
@@ -135,11 +142,67 @@ TEST_CASE("woven: a part that moved is shown once, in one state", "[merge][woven
     cv::absdiff(before, after, difference);
     cv::Mat1b moved = difference > 0.02f;
     cv::dilate(moved, moved, cv::Mat(), {-1, -1}, 3);
-    auto nearer_state = [&](const cv::Mat1f& result) {
-        return std::max(test::psnr_db(result, before, moved), test::psnr_db(result, after, moved));
+    auto nearer_state = [&](const cv::Mat1f& picture) {
+        return std::max(test::psnr_db(picture, before, moved), test::psnr_db(picture, after, moved));
     };
     CHECK(nearer_state(luma) > nearer_state(plain) + 4);
     CHECK(nearer_state(luma) > 22);
+    // It says of itself where that was.
+    const cv::Mat1b one_state = result.made_by == int(MadeBy::one_state);
+    CHECK(cv::countNonZero(one_state & moved) > 0.9 * cv::countNonZero(moved));
+    CHECK(cv::countNonZero(one_state) < 2.5 * cv::countNonZero(moved));
+}
+
+TEST_CASE("glare guard: a smooth ground between blurred lights is as light as the frames have it",
+          "[merge][woven]") {
+    const test::Scratch scratch;
+    // A near disc at the left, a far texture at the right, the same smooth ground around both.
+    Layers layers;
+    layers.shape = [](int, double x, double y) { return disc(x, y, 90, 120, 70); };
+    cv::Mat1f textured(kSize);
+    for (int y = 0; y < kSize.height; ++y)
+        for (int x = 0; x < kSize.width; ++x)
+            textured(y, x) = float(0.25 + disc(x, y, 260, 120, 50) * (0.7 * layers.far.at(x, y) - 0.1));
+    std::vector<Picture> pictures;
+    std::vector<cv::Mat1f> lumas;
+    for (int k = 0; k < kFrames; ++k) {
+        cv::Mat1f front(kSize), mask(kSize), grain(kSize);
+        for (int y = 0; y < kSize.height; ++y)
+            for (int x = 0; x < kSize.width; ++x) {
+                mask(y, x) = float(layers.shape(k, x, y));
+                front(y, x) = mask(y, x) * float(0.3 + 0.6 * layers.near.at(x, y));
+            }
+        cv::Mat1f seen =
+            blurred(textured, 0.8 * std::abs(k - 9)).mul(1 - blurred(mask, 0.8 * std::abs(k - 3))) +
+            blurred(front, 0.8 * std::abs(k - 3));
+        cv::RNG random(unsigned(100 + k));
+        random.fill(grain, cv::RNG::NORMAL, 0, 0.004);
+        seen += grain;
+        // Light is blurred, not what is encoded of it.
+        cv::Mat3f light;
+        cv::merge(std::vector<cv::Mat>{seen, seen, seen}, light);
+        pictures.push_back(from_linear(light, ToneCurve({}), {}));
+        lumas.push_back(test::luma_of(pictures.back()));
+    }
+    const Series series = test::write_series(scratch, pictures);
+    for (const char* method : {"woven", "pyramid"}) {
+        const cv::Mat1f merge = test::luma_of(merged(series, method).picture);
+        double worst = 0;
+        for (int y = 0; y < kSize.height; y += 16)
+            for (int x = 0; x < kSize.width; x += 16) {
+                const cv::Rect place(x, y, 16, 16);
+                double low = 1, high = 0;
+                for (const cv::Mat1f& luma : lumas) {
+                    const double mean = cv::mean(luma(place))[0];
+                    low = std::min(low, mean), high = std::max(high, mean);
+                }
+                const double own = cv::mean(merge(place))[0];
+                worst = std::max({worst, low - own, own - high});
+            }
+        INFO(method);
+        // Without the guard of coarse light 0.00075 and 0.0044: it was drawn from where lights were blurred.
+        CHECK(worst < (method == std::string("woven") ? 0.0006 : 0.002));
+    }
 }
 
 TEST_CASE("woven: grain in flat areas is no stronger than in one frame", "[merge][woven]") {
@@ -193,6 +256,8 @@ TEST_CASE("woven: places that only some frames cover come from those, the rest s
     CHECK(result.source(100, kSize.width + 20) > 6);
     CHECK(result.source(100, 10) <= 6);
     CHECK(result.source(100, 10) > 0);
+    CHECK(MadeBy(result.made_by(100, kSize.width + 60)) == MadeBy::nothing);
+    CHECK(MadeBy(result.made_by(100, kSize.width + 20)) != MadeBy::nothing);
     CHECK(result.picture.pixels.at<cv::Vec3w>(100, kSize.width + 20)[1] > 2000);
 }
 
