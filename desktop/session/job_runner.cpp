@@ -53,6 +53,7 @@ void JobRunner::start_next() {
         }
         active_ = true;
         title_ = next.title;
+        yields_ = next.yields;
         fraction_ = 0;
         clock_.start();
         next.begin();

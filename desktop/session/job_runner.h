@@ -22,11 +22,32 @@ class JobRunner : public QObject {
     /// An exception becomes `failed`, a stop `cancelled`.
     template <class Work, class Done>
     void start(const QString& title, Work work, Done done) {
+        make_way();
         waiting_.push_back(waiting_for(title, std::move(work), std::move(done)));
         start_next();
     }
 
-    /// The same, before everything that waits: for the steps of a `decide`.
+    /// The same for what nobody waits for: only when nothing else runs, and stopped without a word as soon as
+    /// anything is asked for.
+    /// @return  whether it began.
+    template <class Work, class Done>
+    bool start_yielding(const QString& title, Work work, Done done) {
+        if (active_ || !waiting_.empty()) return false;
+        waiting_.push_back(waiting_for(title, std::move(work), std::move(done)));
+        waiting_.back().yields = true;
+        start_next();
+        return true;
+    }
+    /// The yielding job that runs is wanted now: it yields no longer.
+    void keep() { yields_ = false; }
+    bool is_yielding() const { return active_ && yields_; }
+    bool is_making_way() const { return is_yielding() && stop_.stop_requested(); }
+    /// Stops the job that runs if it is a yielding one.
+    void make_way() {
+        if (active_ && yields_) stop_.request_stop();
+    }
+
+    /// The same as start, before everything that waits: for the steps of a `decide`.
     template <class Work, class Done>
     void start_first(const QString& title, Work work, Done done) {
         waiting_.push_front(waiting_for(title, std::move(work), std::move(done)));
@@ -35,7 +56,8 @@ class JobRunner : public QObject {
 
     /// Calls `step` in this thread when all earlier jobs are done: what to start may depend on their outcome.
     void decide(std::function<void()> step) {
-        waiting_.push_back({{}, std::move(step)});
+        make_way();
+        waiting_.push_back({{}, std::move(step), false});
         start_next();
     }
 
@@ -59,10 +81,12 @@ class JobRunner : public QObject {
     struct Waiting {
         QString title;
         std::function<void()> begin;
+        bool yields = false;
     };
     template <class Work, class Done>
     Waiting waiting_for(const QString& title, Work work, Done done) {
-        return {title, [this, work = std::move(work), done = std::move(done)] {
+        return {title,
+                [this, work = std::move(work), done = std::move(done)] {
                     auto future = run_beside(
                         *QThreadPool::globalInstance(), this, [work, job = make_job()] { return work(job); },
                         [this, done](const auto& value) {
@@ -70,21 +94,23 @@ class JobRunner : public QObject {
                             finish();
                         },
                         [this](const std::exception& error) {
-                            if (dynamic_cast<const Cancelled*>(&error))
-                                emit cancelled(title_);
-                            else
+                            if (dynamic_cast<const Cancelled*>(&error)) {
+                                if (!yields_) emit cancelled(title_);
+                            } else {
                                 emit failed(title_, QString::fromUtf8(error.what()));
+                            }
                             finish();
                         });
                     wait_ = [future]() mutable { future.waitForFinished(); };
-                }};
+                },
+                false};
     }
     Job make_job();
     void start_next();
     void finish();
 
     std::deque<Waiting> waiting_;
-    bool active_ = false;
+    bool active_ = false, yields_ = false;
     QString title_;
     double fraction_ = 0;
     QElapsedTimer clock_;

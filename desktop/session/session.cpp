@@ -42,7 +42,7 @@ class RenameCommand : public QUndoCommand {
 
   private:
     void apply(const QString& title) {
-        if (Result* result = session_.find_result(result_)) result->title = title;
+        if (Result* result = session_.find_result(result_)) result->title = title, result->ahead = false;
         emit session_.results_changed();
     }
     Session& session_;
@@ -267,7 +267,9 @@ void Session::mark_saved(int result_id) {
 }
 
 bool Session::has_unsaved_work() const {
-    return std::any_of(results_.begin(), results_.end(), [](const Result& result) { return !result.saved; });
+    return std::any_of(results_.begin(), results_.end(), [](const Result& result) {
+        return !result.saved && !(result.ahead && result.strokes.empty());
+    });
 }
 
 void Session::set_stage(Stage stage) {

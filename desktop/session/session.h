@@ -31,7 +31,9 @@ struct Result {
     SeriesGeometry geometry;      ///< of the frames it was made from
     std::vector<Stroke> strokes;  ///< painted on it, in order
     bool saved = false;           ///< exported as it is now
-    QImage thumb;                 ///< the picture as it was merged, small
+    bool ahead =
+        false;     ///< merged before it was asked for; another such takes its place while nobody used it
+    QImage thumb;  ///< the picture as it was merged, small
 };
 
 /// A merge under way, as far as it is known where things are sharp.
@@ -124,6 +126,10 @@ class Session : public QObject {
     void align();
     /// Aligns first if the frames have not been aligned as they are now, then merges.
     void align_and_merge();
+    /// Merges with the settings as they are, though nobody asked for it yet: in the background, stopped as
+    /// soon as anything else is to be done. Nothing if other work runs, or nothing would be new.
+    void merge_ahead();
+    void stop_merge_ahead() { jobs_.make_way(); }
     /// The merge under way; nothing when none is, or nothing is known of it yet.
     const std::optional<Growth>& growth() const { return merge_growth_; }
     const std::optional<SeriesGeometry>& geometry() const { return geometry_; }
@@ -217,6 +223,8 @@ class Session : public QObject {
     void report_again();
     void start_aligning();
     void start_merging();
+    /// @param ahead  not asked for.
+    void run_merge(bool ahead);
     MergeContext growing(const MergeMethod& method, PixelRect area);  ///< tells what is found on the way
     Result* find_result(int id);
     void apply_stroke(int result_id, const Stroke& stroke, bool add);

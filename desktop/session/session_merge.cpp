@@ -124,7 +124,14 @@ void Session::align() {
 
 void Session::align_and_merge() {
     if (!has_series()) return;
-    if (jobs_.busy() && jobs_.title() == kMergeJob) return;
+    // What was begun ahead, or is there already, is what is asked for now.
+    if (jobs_.is_yielding() && !jobs_.is_making_way()) jobs_.keep();
+    if (Result* shown = find_result(shown_result_); shown && shown->ahead && result_is_current()) {
+        shown->ahead = false;
+        emit results_changed();
+        return;
+    }
+    if (jobs_.busy() && jobs_.title() == kMergeJob && !jobs_.is_making_way()) return;
     // Profiling may still be running and decides on the reference frame, so what is wanted is asked when it
     // begins.
     if (jobs_.busy() || !geometry_is_current()) start_aligning();
@@ -201,42 +208,64 @@ void Session::start_merging() {
                  true);
             return;
         }
-        struct Merged {
-            std::shared_ptr<const MergeResult> result;
-            double seconds = 0;
-            QImage thumb;
-        };
-        const MergeMethod& method = merge_method(method_);
-        jobs_.start_first(
-            kMergeJob,
-            [series = series_, geometry = *geometry_, chosen, area, &method, settings = merge_settings_,
-             memory = std::size_t(merge_memory_mb_) << 20, context = growing(method, area)](const Job& job) {
-                const auto begin = std::chrono::steady_clock::now();
-                const MergeTask task{series, geometry, chosen, area, settings, memory};
-                auto merged = std::make_shared<const MergeResult>(merge_within(method, task, context, job));
-                const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
-                return Merged{merged, took.count(), thumb_of(merged->picture)};
-            },
-            [this, serial = series_serial_, from = merge_wanted(), geometry = *geometry_,
-             &method](const Merged& merged) {
-                if (serial != series_serial_) return;
-                for (const FrameProblem& problem : merged.result->problems) tell(text(problem.what), true);
-                Result result;
-                result.id = next_result_++;
-                result.title = QStringLiteral("%1 %2").arg(text(method.title)).arg(result.id);
-                result.settings_text = settings_in_words(from.method, from.settings, int(from.frames.size()));
-                result.seconds = merged.seconds;
-                result.merge = merged.result;
-                result.geometry = geometry;
-                result.thumb = merged.thumb;
-                results_.push_back(std::move(result));
-                merged_from_.emplace_back(results_.back().id, from);
-                shown_result_ = results_.back().id;
-                if (stage_ < Stage::merge) set_stage(Stage::merge);
-                emit results_changed();
-                emit result_shown();
-            });
+        run_merge(false);
     });
+}
+
+void Session::merge_ahead() {
+    if (results_.empty() || jobs_.busy() || !geometry_is_current() || result_is_current() ||
+        series_.chosen().empty() || kept_area().empty())
+        return;
+    run_merge(true);
+}
+
+void Session::run_merge(bool ahead) {
+    struct Merged {
+        std::shared_ptr<const MergeResult> result;
+        double seconds = 0;
+        QImage thumb;
+    };
+    const MergeMethod& method = merge_method(method_);
+    // What was not asked for does not take the place of the picture while it grows.
+    auto work = [series = series_, geometry = *geometry_, chosen = series_.chosen(), area = kept_area(),
+                 &method, settings = merge_settings_, memory = std::size_t(merge_memory_mb_) << 20,
+                 context = ahead ? MergeContext() : growing(method, kept_area())](const Job& job) {
+        const auto begin = std::chrono::steady_clock::now();
+        const MergeTask task{series, geometry, chosen, area, settings, memory};
+        auto merged = std::make_shared<const MergeResult>(merge_within(method, task, context, job));
+        const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
+        return Merged{merged, took.count(), thumb_of(merged->picture)};
+    };
+    auto done = [this, serial = series_serial_, from = merge_wanted(), geometry = *geometry_,
+                 &method](const Merged& merged) {
+        if (serial != series_serial_) return;
+        const bool unasked = jobs_.is_yielding();
+        if (unasked && from != merge_wanted()) return;  // it was to stop, and came to its end
+        if (unasked)
+            std::erase_if(results_, [](const Result& result) {
+                return result.ahead && !result.saved && result.strokes.empty();
+            });
+        for (const FrameProblem& problem : merged.result->problems) tell(text(problem.what), true);
+        Result result;
+        result.id = next_result_++;
+        result.title = QStringLiteral("%1 %2").arg(text(method.title)).arg(result.id);
+        result.settings_text = settings_in_words(from.method, from.settings, int(from.frames.size()));
+        result.seconds = merged.seconds;
+        result.merge = merged.result;
+        result.geometry = geometry;
+        result.thumb = merged.thumb;
+        result.ahead = unasked;
+        results_.push_back(std::move(result));
+        merged_from_.emplace_back(results_.back().id, from);
+        shown_result_ = results_.back().id;
+        if (stage_ < Stage::merge) set_stage(Stage::merge);
+        emit results_changed();
+        emit result_shown();
+    };
+    if (ahead)
+        jobs_.start_yielding(kMergeJob, work, done);
+    else
+        jobs_.start_first(kMergeJob, work, done);
 }
 
 }  // namespace moorhaze::desktop

@@ -8,7 +8,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kRestMs = 350;
+constexpr int kRestMs = 350, kWholeRestMs = 2500;
 constexpr double kMostBytes = 500e6;  // of all frames' parts
 constexpr double kQuickPixels = 9e6;  // of all frames: about a second on two cores
 
@@ -19,6 +19,9 @@ Trial::Trial(Session& session, QObject* parent) : QObject(parent), session_(sess
     rest_timer_.setSingleShot(true);
     rest_timer_.setInterval(kRestMs);
     connect(&rest_timer_, &QTimer::timeout, this, &Trial::next);
+    whole_timer_.setSingleShot(true);
+    whole_timer_.setInterval(kWholeRestMs);
+    connect(&whole_timer_, &QTimer::timeout, this, &Trial::merge_whole);
     for (auto signal : {&Session::series_changed, &Session::order_changed, &Session::selection_changed,
                         &Session::geometry_changed})
         connect(&session_, signal, this, &Trial::forget);
@@ -42,8 +45,30 @@ Trial::~Trial() {
 void Trial::set_on(bool on) {
     if (on == on_) return;
     on_ = on;
+    set_aside_whole();
     rest();
     emit changed();
+}
+
+void Trial::set_whole_ahead(bool on) {
+    if (on == whole_) return;
+    whole_ = on;
+    set_aside_whole();
+    rest();
+    emit changed();
+}
+
+void Trial::set_aside_whole() {
+    whole_timer_.stop();
+    whole_with_.reset();
+    session_.stop_merge_ahead();
+}
+
+void Trial::merge_whole() {
+    if (!whole_ || !may_read() || work_ != Work::none || whole_with_ == wanted() || made_with_ != wanted())
+        return;
+    whole_with_ = wanted();
+    session_.merge_ahead();
 }
 
 void Trial::set_view(const QRect& seen) {
@@ -58,12 +83,14 @@ void Trial::forget() {
     frames_.reset();
     made_.reset();
     refused_.reset();
+    set_aside_whole();
     rest();
     emit changed();
 }
 
 void Trial::settings_changed() {
     if (work_ == Work::merging) stop_.request_stop();
+    set_aside_whole();
     next();
     emit changed();
 }
@@ -123,6 +150,8 @@ void Trial::next() {
             merge(quick_part());
         else if (made_->area() != to_qrect(frames_->area()))
             merge(to_qrect(frames_->area()));
+        else if (whole_ && whole_with_ != wanted() && !whole_timer_.isActive())
+            whole_timer_.start();
     }
 }
 

@@ -24,6 +24,10 @@ class Trial : public QObject {
 
     bool is_on() const { return on_; }
     void set_on(bool on);
+    /// Whether the whole is merged in the background when what is in view has been tried and no setting was
+    /// moved for a while.
+    bool is_whole_ahead() const { return whole_; }
+    void set_whole_ahead(bool on);
 
     /// What is seen of the reference plane, in its pixels; empty where nothing is to be tried.
     void set_view(const QRect& seen);
@@ -50,6 +54,8 @@ class Trial : public QObject {
     void settings_changed();
     void rest();  ///< begins to read, when the view has rested
     void next();
+    void merge_whole();
+    void set_aside_whole();
     void read();
     /// First what is quick around the middle, then all that is in view.
     void merge(const QRect& part);
@@ -57,8 +63,8 @@ class Trial : public QObject {
 
     Session& session_;
     QThreadPool pool_;
-    QTimer rest_timer_;
-    bool on_ = true;
+    QTimer rest_timer_, whole_timer_;
+    bool on_ = true, whole_ = true;
     enum class Work { none, reading, merging } work_ = Work::none;
     QRect seen_;
     int generation_ = 0;  ///< of frames and geometry
@@ -72,7 +78,8 @@ class Trial : public QObject {
     };
     With wanted() const { return {session_.method(), session_.merge_settings()}; }
     With made_with_;
-    std::optional<With> refused_;  ///< what failed is not tried again and again
+    std::optional<With> refused_;     ///< what failed is not tried again and again
+    std::optional<With> whole_with_;  ///< what the whole was begun with
 };
 
 }  // namespace moorhaze::desktop

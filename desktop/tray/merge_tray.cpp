@@ -275,12 +275,16 @@ void MergeTray::show_results() {
     growing_ = nullptr;
     for (const Result& result : session_.results()) {
         auto* item = new QListWidgetItem(QStringLiteral("%1%2 · %3 s\n%4")
-                                             .arg(result.title, result.saved ? tr(", saved") : QString())
+                                             .arg(result.title, result.saved   ? tr(", saved")
+                                                                : result.ahead ? tr(", ahead")
+                                                                               : QString())
                                              .arg(result.seconds, 0, 'f', 1)
                                              .arg(result.settings_text));
         item->setData(Qt::UserRole, result.id);
         item->setIcon(plain_icon(result.thumb));
-        item->setToolTip(tr("Click shows it, double-click renames it"));
+        item->setToolTip(result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, "
+                                           "mended, saved or asked for (Ctrl+Return)")
+                                      : tr("Click shows it, double-click renames it"));
         results_->addItem(item);
         if (session_.result() && result.id == session_.result()->id) results_->setCurrentItem(item);
     }

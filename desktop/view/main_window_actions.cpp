@@ -235,7 +235,19 @@ void MainWindow::build_actions() {
                                [this] { trial_.set_on(ahead_action_->isChecked()); });
     ahead_action_->setCheckable(true);
     ahead_action_->setChecked(trial_.is_on());
-    connect(&trial_, &Trial::changed, this, [this] { ahead_action_->setChecked(trial_.is_on()); });
+    auto* whole =
+        add_action(view, tr("Merge the whole ahead, too"), {},
+                   tr("When what is in view has been tried and no setting is moved for a while, the whole is "
+                      "merged in the background; it makes way for whatever else is asked for"),
+                   [] {});
+    whole->setCheckable(true);
+    connect(whole, &QAction::toggled, &trial_, &Trial::set_whole_ahead);
+    connect(&trial_, &Trial::changed, this, [this, whole] {
+        ahead_action_->setChecked(trial_.is_on());
+        whole->setChecked(trial_.is_whole_ahead());
+        whole->setEnabled(trial_.is_on());
+    });
+    whole->setChecked(trial_.is_whole_ahead());
     add_action(view, tr("Flip while held: V"), {}, tr("Shows the other picture for a moment"), [this] {
         picture_->set_flipped(false);
     })->setEnabled(false);

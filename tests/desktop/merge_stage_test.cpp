@@ -10,6 +10,11 @@
 #include <QSlider>
 #include <QTimer>
 
+#include <atomic>
+#include <chrono>
+#include <thread>
+
+#include "desktop/session/job_runner.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
@@ -37,6 +42,7 @@ void open_and_merge(MainWindow& main, const test::Scratch& scratch) {
     main.session().set_stage(Stage::merge);
     QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
     wait_until([&] { return main.session().result() != nullptr; });
+    main.trial().set_whole_ahead(false);  // nothing but what is asked for, unless a test is about that
     settle(main);
 }
 
@@ -323,4 +329,82 @@ TEST_CASE("memory for merging is typed; too little is refused with what is neede
     wait_until([&] { return session.results().size() == 2; });
     CHECK(errors.size() == 1);
     settle(main);
+}
+
+TEST_CASE("when settings rest the whole is merged ahead, once, and is taken when it is asked for",
+          "[desktop][merge][trial]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    open_and_merge(main, scratch);
+    Session& session = main.session();
+    main.trial().set_whole_ahead(true);
+    auto* method = named<QComboBox>(main, "method");
+    auto* results = named<QListWidget>(main, "results");
+    choose(method, 3);  // even blend
+    wait_until([&] { return session.results().size() == 2; });
+    settle(main);
+    CHECK(session.result()->merge->method == "blend");
+    CHECK(session.result()->ahead);
+    CHECK(results->item(1)->text().contains("ahead"));
+    CHECK(main.trial().picture() == nullptr);  // the result itself is seen
+
+    // The next one takes the place of what nobody asked for.
+    choose(method, 2);  // depth map
+    wait_until([&] { return session.result() && session.result()->merge->method == "depth"; });
+    settle(main);
+    REQUIRE(session.results().size() == 2);
+
+    // Asked for, it is there at once, and stays.
+    const int kept = session.result()->id;
+    click(named<QPushButton>(main, "merge"));
+    settle(main);
+    CHECK(session.results().size() == 2);
+    CHECK_FALSE(session.result_with(kept)->ahead);
+    CHECK_FALSE(results->item(1)->text().contains("ahead"));
+    choose(method, 1);  // pyramid
+    wait_until([&] { return session.results().size() == 3; });
+    CHECK(session.result_with(kept) != nullptr);
+    settle(main);
+
+    // Left alone, nothing more is merged; nor what has been merged already.
+    QTest::qWait(3500);
+    CHECK(session.results().size() == 3);
+}
+
+TEST_CASE("what is merged ahead makes way for whatever is asked for", "[desktop][merge]") {
+    JobRunner jobs;
+    QStringList told;
+    QObject::connect(&jobs, &JobRunner::cancelled, &jobs, [&](const QString& title) { told << title; });
+    std::atomic<bool> begun = false;
+    bool finished = false, asked = false;
+    const auto until_stopped = [&](const Job& job) {
+        begun = true;
+        for (;;) {
+            job.checkpoint();
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        }
+        return 0;
+    };
+    REQUIRE(jobs.start_yielding("merge", until_stopped, [&](int) { finished = true; }));
+    CHECK(jobs.is_yielding());
+    wait_until([&] { return begun.load(); });
+    CHECK_FALSE(jobs.start_yielding("merge", until_stopped, [&](int) { finished = true; }));
+    jobs.start(
+        "export", [](const Job&) { return 1; }, [&](int) { asked = true; });
+    CHECK(jobs.is_making_way());
+    wait_until([&] { return asked; });
+    CHECK_FALSE(finished);
+    CHECK(told.isEmpty());  // nobody had asked for it
+    wait_until([&] { return !jobs.busy(); });
+
+    // What is kept is like any other work.
+    begun = false;
+    REQUIRE(jobs.start_yielding("merge", until_stopped, [&](int) { finished = true; }));
+    jobs.keep();
+    jobs.start(
+        "export", [](const Job&) { return 1; }, [](int) {});
+    CHECK_FALSE(jobs.is_making_way());
+    jobs.cancel();
+    wait_until([&] { return !jobs.busy(); });
+    CHECK(told == QStringList{"merge"});
 }
