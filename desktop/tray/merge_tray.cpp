@@ -121,10 +121,6 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
                               tr("What is known of the result, laid over the picture"));
     look_choice_->addItems(
         {tr("The picture"), tr("Below the trust floor"), tr("Depth"), tr("Which frame"), tr("What made it")});
-    legend_ = add_quiet(
-        tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one state"));
-    legend_->setObjectName(QStringLiteral("legend"));
-    legend_->hide();
     partner_ = add_choice("resultPartner", tr("Compared with"),
                           tr("The other picture of curtain (C), blink (Y), twin (T) and flip (V held)"));
     mend_ = set_next(tr("Mend"), tr("Alt+5"), tr("Go on with the result shown"));
@@ -153,7 +149,6 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
     connect(&look_, &ResultLook::changed, this, [this] {
         const QSignalBlocker quiet(look_choice_);
         look_choice_->setCurrentIndex(int(look_.look()));
-        legend_->setVisible(look_.look() == LookAt::made_by);
     });
     connect(floor_->slider(), &QSlider::sliderPressed, this, [this] { look_.set_floor_moving(true); });
     connect(floor_->slider(), &QSlider::sliderReleased, this, [this] { look_.set_floor_moving(false); });

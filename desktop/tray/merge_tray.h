@@ -41,7 +41,7 @@ class MergeTray : public Tray {
     QComboBox *method_, *backdrop_, *look_choice_, *partner_;
     QLabel *about_, *no_results_;
     ValueRow *detail_, *seam_, *floor_;
-    QLabel *backdrop_word_, *legend_;
+    QLabel* backdrop_word_;
     QCheckBox *glare_, *grain_, *ahead_;
     QListWidget* results_;
     QListWidgetItem* growing_ = nullptr;  ///< the card of the merge under way

@@ -322,6 +322,10 @@ void MainWindow::show_caption() {
     QString text;
     if (shows_result()) {
         text = session_.result()->title;
+        if (look_.shown() && look_.look() == LookAt::made_by)
+            text =
+                tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
+                   "state");
         const auto& merge = *session_.result()->merge;
         const cv::Point at(int(std::lround(hovered_.x())) - merge.area.x,
                            int(std::lround(hovered_.y())) - merge.area.y);

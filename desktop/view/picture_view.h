@@ -32,6 +32,7 @@ class PictureView : public QWidget {
     QRect seen() const;               ///< pixels of the plane that are in view, as far as the widget goes
     void refresh(const QRect& area);  ///< part of the picture changed, in reference pixels
     void set_caption(const QString& caption);
+    const QString& caption() const { return caption_; }
 
     void fit();
     bool is_fit() const { return fit_; }
