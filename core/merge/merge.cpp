@@ -12,13 +12,13 @@ namespace moorhaze {
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
         {"woven", "Woven", "Depth map and pyramid interwoven by trust: needs the least mending.",
-         &woven_merge, 78, true},
+         &woven_merge, 66, true},
         {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
-         &pyramid_merge, 92, false},
+         &pyramid_merge, 56, false},
         {"depth", "Depth map",
          "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
-         &depth_merge, 60, true},
-        {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend, 60,
+         &depth_merge, 44, true},
+        {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend, 54,
          false},
     };
     return methods;

@@ -41,7 +41,7 @@ void MainWindow::ask_merge_memory() {
     bool taken = false;
     const int megabytes = QInputDialog::getInt(
         this, tr("Memory for merging"),
-        tr("Megabytes; 0: as much as it needs. 24 megapixels take 1900 in one piece, 700 at least."),
+        tr("Megabytes; 0: as much as it needs. 24 megapixels take 1800 in one piece, 850 at least."),
         session_.merge_memory_mb(), 0, kMost, 100, &taken);
     if (taken) session_.set_merge_memory_mb(megabytes);
 }
