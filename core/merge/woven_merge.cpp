@@ -414,8 +414,7 @@ class Loom {
         weigh_row(near, far, energy, float(turn.place), slack(), grain, share.data(), weight, width);
         keep_out(turn, level, from, width, energy, share.data(), weight);
         if (level >= FrameDetail::kFine && settings_.glare_guard)
-            coarse_bounds_[std::size_t(level - FrameDetail::kFine)].add_row(
-                y, x, width, reinterpret_cast<const cv::Vec3f*>(light), share.data());
+            bound_coarse(turn, level, from, width, light, share);
         if (level == FrameDetail::kFine)
             add_plain_row(light, plain_depth_[y], share.data(), float(turn.place), plain_.ptr<float>(y),
                           plain_weight_[y], width);
@@ -436,6 +435,20 @@ class Loom {
                            level > 0 ? none.data() : source_[y] + x, width);
         if (level == 0 && settings_.glare_guard)
             bounds_.add_row(y, x, width, reinterpret_cast<const cv::Vec3f*>(light), part);
+    }
+
+    /// Coarse light stays within that of the frames next to the depth, here or beside: what meets there shows
+    /// its own light in one of them, while blur carries it elsewhere in the others.
+    void bound_coarse(const Turn& turn, int level, cv::Point from, int width, const float* light,
+                      std::vector<float> share) {
+        const int coarser = level - FrameDetail::kFine;
+        const float* const depth = plain_depth_[std::min(from.y << coarser, plain_depth_.rows - 1)];
+        for (int i = 0; i < width; ++i) {
+            const int x = std::min((from.x + i) << coarser, plain_depth_.cols - 1);
+            if (std::abs(depth[x] - float(turn.place)) > 1) share[std::size_t(i)] = 0;
+        }
+        coarse_bounds_[std::size_t(coarser)].add_row(from.y, from.x, width,
+                                                     reinterpret_cast<const cv::Vec3f*>(light), share.data());
     }
 
     /// No weight where the frame has no pixels, nor where it shows another state of what moved.
