@@ -101,35 +101,182 @@ void add_covered(const LaidFrame& frame, cv::Point from, int width, const cv::Ve
     if (begin < end) bounds.add_row(from.y, begin, end - begin, light + (begin - from.x));
 }
 
+/// What was chosen of the frames so far.
+class Chosen {
+  public:
+    Chosen(cv::Size size, const MergeSettings& settings)
+        : settings_(settings), blocks_(size), any_cover_(size, uchar(0)), bounds_(size) {
+        sizes_ = {size};
+        for (int level = 0; level < detail_levels(size); ++level) {
+            const cv::Size own = sizes_.back();
+            levels_.push_back({cv::Mat3f(own, cv::Vec3f(0, 0, 0)), cv::Mat1f(own, -1.0f),
+                               cv::Mat1f(own, 0.0f), cv::Mat1w(own, ushort(0))});
+            if (level >= FrameDetail::kFine) coarse_bounds_.emplace_back(own);
+            sizes_.emplace_back((own.width + 1) / 2, (own.height + 1) / 2);
+        }
+        base_ = cv::Mat3f(sizes_.back(), cv::Vec3f(0, 0, 0));
+        base_weight_ = cv::Mat1f(sizes_.back(), 0.0f);
+    }
+
+    /// @param number  of the frame in the series, from 1.
+    void add(const LaidFrame& frame, int number, const Job& job) {
+        ++frames_;
+        Turn turn{frame, number, {}, {}};
+        cv::Mat1b covered = coverage_of(frame.covered(), sizes_[0]);
+        any_cover_ |= covered;
+        for (const cv::Size size : sizes_) {
+            turn.covers.push_back(covered);
+            turn.samples.emplace_back(size);
+            covered = halved_cover(covered);
+        }
+        const FrameDetail detail(frame, job.quiet());
+        for_rows(blocks_.count(), job.quiet(), [&](int block) { choose_fine(turn, detail, blocks_[block]); });
+        choose_coarse(turn, detail, job.quiet());
+        for (std::size_t k = 0; k < levels_.size(); ++k) levels_[k].noise += turn.samples[k].noise();
+    }
+
+    /// Linear light. What was chosen is used up but for the sources.
+    cv::Mat3f finish(const Job& job) {
+        for (int y = 0; y < base_.rows; ++y)
+            for (int x = 0; x < base_.cols; ++x)
+                if (base_weight_(y, x) > 0) base_(y, x) *= 1 / base_weight_(y, x);
+        if (settings_.grain_guard && frames_ > 1) calm(job);
+        cv::Mat3f merged = base_;
+        for (std::size_t k = levels_.size(); k-- > 0;) {
+            // The level's own memory holds the sum.
+            cv::Mat3f& detail = levels_[k].detail;
+            const DoubledRows ground(merged, detail.size());
+            for_rows(detail.rows, job.quiet(), [&](int y) {
+                std::vector<float> below(std::size_t(detail.cols) * 3), scratch(std::size_t(merged.cols) * 3);
+                ground.row(y, below.data(), scratch.data());
+                float* const row = detail.ptr<float>(y);
+                for (std::size_t i = 0; i < below.size(); ++i) row[i] += below[i];
+            });
+            merged = detail;
+            if (settings_.glare_guard && k >= FrameDetail::kFine)
+                coarse_bounds_[k - FrameDetail::kFine].hold(merged, job.quiet());
+        }
+        if (settings_.glare_guard) bounds_.hold(merged, job.quiet());
+        return merged;
+    }
+
+    /// The frame of the detail that weighs most among the finest sizes; it needs twice the energy to be
+    /// finer.
+    cv::Mat1w sources(const Job& job) const {
+        cv::Mat1w sources(sizes_[0]);
+        const int looked_at = std::min(4, int(levels_.size()));
+        for_rows(sources.rows, job, [&](int y) {
+            for (int x = 0; x < sources.cols; ++x) {
+                float most = -1;
+                ushort number = 0;
+                for (int k = 0; k < looked_at; ++k) {
+                    const Level& level = levels_[std::size_t(k)];
+                    const int v = std::min(y >> k, level.energy.rows - 1),
+                              u = std::min(x >> k, level.energy.cols - 1);
+                    const float energy = level.energy(v, u) / float(1 << k);
+                    if (energy > most) most = energy, number = level.source(v, u);
+                }
+                sources(y, x) = any_cover_(y, x) ? number : ushort(0);
+            }
+        });
+        return sources;
+    }
+
+    /// For MergeContext::on_frame. Of a quarter of the size: the finest choices are noise where a frame is
+    /// not sharp.
+    cv::Mat1f places_so_far() const {
+        return small_places(levels_[std::min(std::size_t(2), levels_.size() - 1)].source);
+    }
+
+    const cv::Mat1b& any_cover() const { return any_cover_; }
+    bool empty() const { return frames_ == 0; }
+
+  private:
+    /// The frame that is being added.
+    struct Turn {
+        const LaidFrame& frame;
+        int number;
+        std::vector<cv::Mat1b> covers;  ///< at each size
+        std::vector<Samples> samples;
+    };
+
+    void choose_fine(Turn& turn, const FrameDetail& detail, cv::Rect own) {
+        const auto fine = detail.fine(own, Job{});
+        for (std::size_t k = 0; k < FrameDetail::kFine; ++k, own = halved(own)) {
+            const DetailBlock& here = fine[k];
+            for (int y = 0; y < own.height; ++y) {
+                const cv::Point from(own.x, own.y + y);
+                turn.samples[k].take(from, own.width, here.own_energy[y]);
+                choose_row(
+                    levels_[k], from, own.width, here.light.ptr<float>(y),
+                    [&] { return here.ground.ptr<float>(y); }, here.energy[y], here.own_energy[y],
+                    turn.covers[k][from.y] + from.x, turn.number);
+                if (k == 0 && settings_.glare_guard)
+                    add_covered(turn.frame, from, own.width, here.light[y], bounds_);
+            }
+        }
+    }
+
+    void choose_coarse(Turn& turn, const FrameDetail& detail, const Job& job) {
+        cv::Mat1f last_energy;
+        const cv::Mat3f light = detail.coarse(
+            int(levels_.size()), job,
+            [&](int level, const cv::Mat3f& own, const DoubledRows& ground, const cv::Mat1f& energy) {
+                const auto k = std::size_t(level);
+                for_rows(own.rows, job, [&](int y) {
+                    std::vector<float> row;
+                    turn.samples[k].take({0, y}, own.cols, energy[y]);
+                    if (settings_.glare_guard)
+                        coarse_bounds_[k - FrameDetail::kFine].add_row(y, 0, own.cols, own[y]);
+                    choose_row(
+                        levels_[k], {0, y}, own.cols, own.ptr<float>(y), [&] { return ground.row(y, row); },
+                        energy[y], energy[y], turn.covers[k][y], turn.number);
+                });
+                last_energy = energy;
+            });
+        const cv::Mat1f weight = pyramid_down(last_energy, job);
+        for (int y = 0; y < base_.rows; ++y)
+            for (int x = 0; x < base_.cols; ++x) {
+                const float w = turn.covers.back()(y, x) ? weight(y, x) + 1e-9f : 0;
+                base_(y, x) += w * light(y, x);
+                base_weight_(y, x) += w;
+            }
+    }
+
+    void calm(const Job& job) {
+        for (std::size_t k = 0; k < levels_.size(); ++k) {
+            // Where there is no place left without detail, noise is still no more than it is in finer detail:
+            // halving takes at least three quarters of its energy.
+            const double most = levels_[0].noise * std::pow(0.25, double(k)),
+                         noise = std::max(1e-12, std::min(levels_[k].noise, most) / frames_);
+            calm_grain(levels_[k], float(noise), job.quiet());
+        }
+    }
+
+    const MergeSettings& settings_;
+    Blocks blocks_;
+    std::vector<cv::Size> sizes_;  ///< of the levels and of the base
+    std::vector<Level> levels_;
+    cv::Mat3f base_;  ///< light of the coarsest size, times the weight
+    cv::Mat1f base_weight_;
+    cv::Mat1b any_cover_;
+    LightBounds bounds_;
+    std::vector<LightBounds> coarse_bounds_;  ///< of light at the sizes from kFine on
+    int frames_ = 0;
+};
+
 }  // namespace
 
 MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                           const Job& job) {
     check(settings);
     const ReusedMemory memory;
-    const cv::Size size = frames.target().size();
     MergeResult result;
     result.method = "pyramid";
     result.settings = settings;
     result.area = frames.target();
 
-    std::vector<Level> levels;
-    std::vector<cv::Size> sizes = {size};
-    for (int level = 0; level < detail_levels(size); ++level) {
-        const cv::Size own = sizes.back();
-        levels.push_back({cv::Mat3f(own, cv::Vec3f(0, 0, 0)), cv::Mat1f(own, -1.0f), cv::Mat1f(own, 0.0f),
-                          cv::Mat1w(own, ushort(0))});
-        sizes.emplace_back((own.width + 1) / 2, (own.height + 1) / 2);
-    }
-    const Blocks blocks(size);
-    cv::Mat3f base(sizes.back(), cv::Vec3f(0, 0, 0));
-    cv::Mat1f base_weight(sizes.back(), 0.0f);
-    cv::Mat1b any_cover(size, uchar(0));
-    LightBounds bounds(size);
-    std::vector<LightBounds> coarse_bounds;  // of light at the sizes from kFine on
-    for (std::size_t k = FrameDetail::kFine; k < levels.size(); ++k) coarse_bounds.emplace_back(sizes[k]);
-
-    int read = 0;
+    Chosen chosen(frames.target().size(), settings);
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(0.95 * place / frames.count());
         const auto frame = frames.open(place);
@@ -137,116 +284,15 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             result.problems.push_back(frame.error());
             continue;
         }
-        ++read;
-        const int number = frames.index(place) + 1;
-        cv::Mat1b covered = coverage_of(frame->covered(), size);
-        any_cover |= covered;
-        std::vector<cv::Mat1b> covers;
-        std::vector<Samples> samples;
-        for (std::size_t k = 0; k < sizes.size(); ++k) {
-            covers.push_back(covered);
-            samples.emplace_back(sizes[k]);
-            covered = halved_cover(covered);
-        }
-        const FrameDetail detail(*frame, job.quiet());
-        for_rows(blocks.count(), job.quiet(), [&](int block) {
-            cv::Rect own = blocks[block];
-            const auto fine = detail.fine(own, job.quiet());
-            for (std::size_t k = 0; k < FrameDetail::kFine; ++k, own = halved(own)) {
-                const DetailBlock& here = fine[k];
-                for (int y = 0; y < own.height; ++y) {
-                    const cv::Point from(own.x, own.y + y);
-                    samples[k].take(from, own.width, here.own_energy[y]);
-                    choose_row(
-                        levels[k], from, own.width, here.light.ptr<float>(y),
-                        [&] { return here.ground.ptr<float>(y); }, here.energy[y], here.own_energy[y],
-                        covers[k][from.y] + from.x, number);
-                    if (k == 0 && settings.glare_guard)
-                        add_covered(*frame, from, own.width, here.light[y], bounds);
-                }
-            }
-        });
-        cv::Mat1f last_energy;
-        const cv::Mat3f light = detail.coarse(
-            int(levels.size()), job.quiet(),
-            [&](int level, const cv::Mat3f& own, const DoubledRows& ground, const cv::Mat1f& energy) {
-                const auto k = std::size_t(level);
-                for_rows(own.rows, job.quiet(), [&](int y) {
-                    std::vector<float> row;
-                    samples[k].take({0, y}, own.cols, energy[y]);
-                    if (settings.glare_guard)
-                        coarse_bounds[k - FrameDetail::kFine].add_row(y, 0, own.cols, own[y]);
-                    choose_row(
-                        levels[k], {0, y}, own.cols, own.ptr<float>(y), [&] { return ground.row(y, row); },
-                        energy[y], energy[y], covers[k][y], number);
-                });
-                last_energy = energy;
-            });
-        for (std::size_t k = 0; k < levels.size(); ++k) levels[k].noise += samples[k].noise();
-        const cv::Mat1f weight = pyramid_down(last_energy, job.quiet());
-        for (int y = 0; y < base.rows; ++y)
-            for (int x = 0; x < base.cols; ++x) {
-                const float w = covers.back()(y, x) ? weight(y, x) + 1e-9f : 0;
-                base(y, x) += w * light(y, x);
-                base_weight(y, x) += w;
-            }
-        // A quarter of the size: the finest choices are noise where a frame is not sharp.
-        if (context.on_frame)
-            context.on_frame(
-                [&] { return small_places(levels[std::min(std::size_t(2), levels.size() - 1)].source); });
+        chosen.add(*frame, frames.index(place) + 1, job);
+        if (context.on_frame) context.on_frame([&] { return chosen.places_so_far(); });
     }
-    if (read == 0)
+    if (chosen.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
 
-    for (int y = 0; y < base.rows; ++y)
-        for (int x = 0; x < base.cols; ++x)
-            if (base_weight(y, x) > 0) base(y, x) *= 1 / base_weight(y, x);
-    if (settings.grain_guard && read > 1)
-        for (std::size_t k = 0; k < levels.size(); ++k) {
-            // Where there is no place left without detail, noise is still no more than it is in finer detail:
-            // halving takes at least three quarters of its energy.
-            const double most = levels[0].noise * std::pow(0.25, double(k)),
-                         noise = std::max(1e-12, std::min(levels[k].noise, most) / read);
-            calm_grain(levels[k], float(noise), job.quiet());
-        }
-    cv::Mat3f merged = base;
-    for (auto level = levels.rbegin(); level != levels.rend(); ++level) {
-        // The level's own memory holds the sum.
-        const DoubledRows ground(merged, level->detail.size());
-        for_rows(level->detail.rows, job.quiet(), [&](int y) {
-            std::vector<float> below(std::size_t(level->detail.cols) * 3),
-                scratch(std::size_t(merged.cols) * 3);
-            ground.row(y, below.data(), scratch.data());
-            float* const detail = level->detail.ptr<float>(y);
-            for (std::size_t i = 0; i < below.size(); ++i) detail[i] += below[i];
-        });
-        merged = level->detail;
-        const auto k = std::size_t(level.base() - levels.begin()) - 1;
-        if (settings.glare_guard && k >= FrameDetail::kFine)
-            coarse_bounds[k - FrameDetail::kFine].hold(merged, job.quiet());
-    }
-    if (settings.glare_guard) bounds.hold(merged, job.quiet());
-    result.picture = finished_picture(merged, any_cover, frames);
-
-    // The frame of the detail that weighs most among the finest sizes; it needs twice the energy to be finer.
-    result.source.create(size);
-    result.depth.create(size);
-    const int looked_at = std::min(4, int(levels.size()));
-    for_rows(size.height, job.quiet(), [&](int y) {
-        for (int x = 0; x < size.width; ++x) {
-            float most = -1;
-            ushort number = 0;
-            for (int k = 0; k < looked_at; ++k) {
-                const Level& level = levels[std::size_t(k)];
-                const int v = std::min(y >> k, level.energy.rows - 1),
-                          u = std::min(x >> k, level.energy.cols - 1);
-                const float energy = level.energy(v, u) / float(1 << k);
-                if (energy > most) most = energy, number = level.source(v, u);
-            }
-            result.source(y, x) = any_cover(y, x) ? number : ushort(0);
-            result.depth(y, x) = float(number);
-        }
-    });
+    result.picture = finished_picture(chosen.finish(job), chosen.any_cover(), frames);
+    result.source = chosen.sources(job.quiet());
+    result.source.convertTo(result.depth, CV_32F);
     result.made_by = made_by_plane(result.source, job.quiet(), [](int, int) { return MadeBy::pyramid; });
     job.checkpoint(1);
     return result;
