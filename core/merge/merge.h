@@ -16,8 +16,8 @@ struct MergeSettings {
     /// Number from 1 of the frame that fills what is never sharp; 0: the frames of the depth around. Woven
     /// and depth map.
     int backdrop_frame = 0;
-    bool glare_guard =
-        true;  ///< never outside what the frames hold at that place and next to it, coarse light included
+    /// Never outside what the frames hold at that place and next to it, in fine and in coarse light.
+    bool glare_guard = true;
     /// Woven: detail that does not stand out of the noise is averaged, not chosen. Pyramid: it is chosen, but
     /// held to the strength of one frame's.
     bool grain_guard = true;

@@ -14,8 +14,8 @@ constexpr int kMargin = kPyramidGrid;  // rows; detail of up to half as much see
 constexpr int kLeastRows = 128;
 // Measured on frames of 24 megapixels.
 constexpr double kProcessBytes = 150e6;  // program, libraries, tables, what is known of the series
-constexpr double kResultBytes =
-    6 + 2 + 2 + 1 + 4 + 4;           // picture, alpha, source, made by, depth, trust; a pixel
+// A pixel: picture, alpha, source, what made it, depth, trust.
+constexpr double kResultBytes = 6 + 2 + 2 + 1 + 4 + 4;
 constexpr double kSurveyBytes = 17;  // a pixel
 constexpr double kKept = 17.0 / 16;  // ReusedMemory holds so much more than is in use
 constexpr double kMegabyte = 1024 * 1024;

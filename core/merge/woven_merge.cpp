@@ -263,9 +263,7 @@ class Loom {
             own = {};
             if (level >= FrameDetail::kFine && settings_.glare_guard)
                 coarse_bounds_[std::size_t(level - FrameDetail::kFine)].hold(merged, job.quiet());
-            if (level == FrameDetail::kFine) {
-                lay_plain(merged, job.quiet());
-            }
+            if (level == FrameDetail::kFine) lay_plain(merged, job.quiet());
         }
         if (settings_.glare_guard) bounds_.hold(merged, job.quiet());
         return merged;

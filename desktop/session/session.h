@@ -31,9 +31,8 @@ struct Result {
     SeriesGeometry geometry;      ///< of the frames it was made from
     std::vector<Stroke> strokes;  ///< painted on it, in order
     bool saved = false;           ///< exported as it is now
-    bool ahead =
-        false;     ///< merged before it was asked for; another such takes its place while nobody used it
-    QImage thumb;  ///< the picture as it was merged, small
+    bool ahead = false;           ///< not asked for: the next such takes its place while nobody used it
+    QImage thumb;                 ///< the picture as it was merged, small
 };
 
 /// A merge under way, as far as it is known where things are sharp.

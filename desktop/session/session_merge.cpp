@@ -213,10 +213,13 @@ void Session::start_merging() {
 }
 
 void Session::merge_ahead() {
-    if (results_.empty() || jobs_.busy() || !geometry_is_current() || result_is_current() ||
-        series_.chosen().empty() || kept_area().empty())
+    if (results_.empty() || jobs_.busy() || !geometry_is_current() || series_.chosen().empty() ||
+        kept_area().empty())
         return;
-    run_merge(true);
+    const bool is_there = std::any_of(merged_from_.begin(), merged_from_.end(), [&](const auto& made) {
+        return made.second == merge_wanted() && result_with(made.first);
+    });
+    if (!is_there) run_merge(true);
 }
 
 void Session::run_merge(bool ahead) {

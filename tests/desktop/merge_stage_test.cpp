@@ -45,6 +45,19 @@ void open_and_merge(MainWindow& main, const test::Scratch& scratch) {
     settle(main);
 }
 
+/// Types into the dialog that the next step opens, and takes it.
+void answer_dialog(const QString& text) {
+    QTimer::singleShot(200, [text] {
+        for (QWidget* widget : QApplication::topLevelWidgets())
+            if (auto* dialog = qobject_cast<QInputDialog*>(widget); dialog && dialog->isVisible()) {
+                auto* line = dialog->findChild<QLineEdit*>();
+                line->selectAll();
+                QTest::keyClicks(line, text);
+                QTest::keyClick(line, Qt::Key_Return);
+            }
+    });
+}
+
 /// Mean of a channel's lead over another within a strip of the picture, 0..1 across.
 double lead(const QImage& seen, const PictureView& view, double across, int (*one)(QRgb),
             int (*other)(QRgb)) {
@@ -269,15 +282,7 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
     CHECK(mean_difference(part(flipped), part(woven)) < 0.1);
     CHECK(mean_difference(part(flipped), part(blend)) > 0.3);
 
-    QTimer::singleShot(200, [] {
-        for (QWidget* widget : QApplication::topLevelWidgets())
-            if (auto* dialog = qobject_cast<QInputDialog*>(widget); dialog && dialog->isVisible()) {
-                auto* line = dialog->findChild<QLineEdit*>();
-                line->selectAll();
-                QTest::keyClicks(line, "soft backdrop");
-                QTest::keyClick(line, Qt::Key_Return);
-            }
-    });
+    answer_dialog("soft backdrop");
     click(named<QPushButton>(main, "rename"));
     CHECK(session.result()->title == "soft backdrop");
     CHECK(named<QListWidget>(main, "results")->item(1)->text().startsWith("soft backdrop"));
@@ -303,15 +308,7 @@ TEST_CASE("memory for merging is typed; too little is refused with what is neede
         if (is_error) errors << text;
     });
     const auto type = [&](const QString& megabytes) {
-        QTimer::singleShot(200, [megabytes] {
-            for (QWidget* widget : QApplication::topLevelWidgets())
-                if (auto* dialog = qobject_cast<QInputDialog*>(widget); dialog && dialog->isVisible()) {
-                    auto* line = dialog->findChild<QLineEdit*>();
-                    line->selectAll();
-                    QTest::keyClicks(line, megabytes);
-                    QTest::keyClick(line, Qt::Key_Return);
-                }
-        });
+        answer_dialog(megabytes);
         for (QAction* action : main.actions())
             if (action->text().contains("Memory")) action->trigger();
     };
