@@ -14,8 +14,10 @@ using Matrix8 = cv::Matx<double, kMapParts, kMapParts>;
 
 /// Points set by hand are meant to about this.
 constexpr double kPointPx = 0.3;
-constexpr double kTellingPx = 0.1;        // what a model has to change at the corners to be chosen
-constexpr double kTellingEvidence = 1.5;  // and how much more it has to differ than measuring errs by
+constexpr double kTellingPx = 0.1;  // what a model has to change at the corners to be chosen
+// And its variance by that of measuring errors: three times their standard deviation. Blur that differs
+// across the picture looks like perspective, too, and stands out less.
+constexpr double kTellingEvidence = 9;
 constexpr double kPinned = 1e-9, kFree = 10;
 constexpr double kSolved = 6e-4;  // half diagonals that a solved map may be off by for all that is known else
 
