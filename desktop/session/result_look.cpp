@@ -9,6 +9,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kShrink = 2;
+constexpr QRgb kViolet = 0xa986cf, kBlue = 0x6fa8c9, kAmber = 0xe0b23c;
 constexpr float kFloorWidth = 0.1f;  // over which the floor takes effect
 
 /// The picture at half size, blue, green, red, 255.
@@ -19,22 +20,21 @@ cv::Mat4b halved_display(const Picture& picture) {
 
 /// What a place was made by, told by tint and pattern: the depth map stays grey.
 cv::Vec3b made_by_colour(MadeBy made_by, int grey, int x, int y) {
-    const QColor violet(0xa986cf), blue(0x6fa8c9), amber(0xe0b23c);
-    const auto over = [grey](const QColor& colour, float share) {
+    const auto over = [grey](QRgb colour, float share) {
         const auto mixed = [&](int tint) {
             return uchar(float(grey) * (1 - share) + share * float(tint) * float(90 + grey) / 345);
         };
-        return cv::Vec3b(mixed(colour.red()), mixed(colour.green()), mixed(colour.blue()));
+        return cv::Vec3b(mixed(qRed(colour)), mixed(qGreen(colour)), mixed(qBlue(colour)));
     };
     switch (made_by) {
         case MadeBy::pyramid:
-            return over(violet, 0.9f);
+            return over(kViolet, 0.9f);
         case MadeBy::backdrop:
-            return over(blue, ((x + y) / 4) % 2 == 0 ? 0.8f : 0.3f);
+            return over(kBlue, ((x + y) / 4) % 2 == 0 ? 0.8f : 0.3f);
         case MadeBy::one_state:
-            return over(amber, (x / 4 + y / 4) % 2 == 0 ? 0.9f : 0.5f);
+            return over(kAmber, (x / 4 + y / 4) % 2 == 0 ? 0.9f : 0.5f);
         case MadeBy::blend:
-            return over(violet, ((x - y) / 4) % 2 == 0 ? 0.6f : 0.2f);
+            return over(kViolet, ((x - y) / 4) % 2 == 0 ? 0.6f : 0.2f);
         default:
             return cv::Vec3b::all(uchar(grey));
     }
@@ -56,8 +56,7 @@ cv::Mat3b look_at(const MergeResult& merge, const cv::Mat4b& base, LookAt look, 
                     std::clamp((float(floor) - merge.trust(v, u)) / kFloorWidth + 0.5f, 0.0f, 1.0f);
                 const bool stripe = ((x + y) / 4) % 2 == 0;
                 const float veil = below * (stripe ? 0.75f : 0.45f);
-                const QColor amber(0xe0b23c);
-                const int tint[] = {amber.red(), amber.green(), amber.blue()};
+                const int tint[] = {qRed(kAmber), qGreen(kAmber), qBlue(kAmber)};
                 for (int c = 0; c < 3; ++c)
                     shown(y, x)[c] = uchar(float(own[2 - c]) * (1 - veil) + veil * float(tint[c]) * 0.6f);
             } else if (look == LookAt::made_by) {

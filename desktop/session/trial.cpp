@@ -43,16 +43,16 @@ Trial::~Trial() {
 }
 
 void Trial::set_on(bool on) {
-    if (on == on_) return;
-    on_ = on;
-    set_aside_whole();
-    rest();
-    emit changed();
+    switch_to(on_, on);
 }
 
 void Trial::set_whole_ahead(bool on) {
-    if (on == whole_) return;
-    whole_ = on;
+    switch_to(whole_, on);
+}
+
+void Trial::switch_to(bool& own, bool on) {
+    if (on == own) return;
+    own = on;
     set_aside_whole();
     rest();
     emit changed();

@@ -54,6 +54,7 @@ class Trial : public QObject {
     void settings_changed();
     void rest();  ///< begins to read, when the view has rested
     void next();
+    void switch_to(bool& own, bool on);
     void merge_whole();
     void set_aside_whole();
     void read();
