@@ -4,7 +4,7 @@
 
 #include "cli/commands.h"
 #include "core/align/common_area.h"
-#include "core/align/measure_series.h"
+#include "core/project/align_series.h"
 #include "core/files/safe_write.h"
 #include "core/merge/frame_source.h"
 
@@ -14,7 +14,7 @@ namespace {
 struct Arguments {
     FramesArgument frames;
     int reference = 0;
-    PlaceSettings settings;
+    Placing placing;
     std::string report, folder, area = "reference";
 };
 
@@ -38,21 +38,19 @@ void run(const Arguments& arguments, const Common& common) {
     const OpenedSeries opened = open_and_tell(arguments.frames, common);
     const Series& series = opened.series;
     std::vector<std::string> warnings = opened.problems;
-    SeriesProfile profile;
+    Looked looked;
     {
         const ProgressLine line("profiling", common);
-        profile = profile_series(profile_all(series, nullptr, warnings, line.job()));
+        looked = look_and_tell(series, nullptr, warnings, line.job());
     }
     const double profile_seconds = clock.seconds();
-    const int reference = reference_index(arguments.reference, profile.suggested_reference, series.count());
+    Project project = with_placing(project_of(series), arguments.placing);
+    project = with_reference(project, frame_numbered(arguments.reference, project, "--reference"));
     SeriesGeometry geometry;
     {
         const ProgressLine line("aligning", common);
-        PlaceSettings settings = arguments.settings;
-        settings.reference = reference;
-        Series measured = series;
-        measured.frames[std::size_t(reference)].used = true;
-        geometry = place_frames(measure_series(measured, line.job()), settings);
+        const FrameId suggested = project.frames[looked.whole.suggested_reference].id;
+        geometry = align_series(series, align_inputs(project, suggested), nullptr, line.job()).geometry;
     }
     const double align_seconds = clock.seconds() - profile_seconds;
     for (const FrameGeometry& frame : geometry.frames)
@@ -99,8 +97,8 @@ void run(const Arguments& arguments, const Common& common) {
         }
     if (!arguments.report.empty()) {
         const nlohmann::json report{
-            {"frames", frames_json(series, profile, geometry)},
-            {"reference", reference + 1},
+            {"frames", frames_json(series, looked.whole, geometry)},
+            {"reference", geometry.reference + 1},
             {"crop", {{"x", crop.x}, {"y", crop.y}, {"width", crop.width}, {"height", crop.height}}},
             {"model", name_of(geometry.model)},
             {"model_reason", geometry.model_reason},
@@ -123,7 +121,7 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
     command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
         ->check(CLI::PositiveNumber);
     command
-        ->add_option("--model", arguments->settings.model,
+        ->add_option("--model", arguments->placing.model,
                      "What may differ between frames: auto, shift, similarity, perspective")
         ->transform(CLI::CheckedTransformer(
             std::map<std::string, PlaneModel>{{"auto", PlaneModel::automatic},
@@ -131,7 +129,7 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
                                               {"similarity", PlaneModel::similarity},
                                               {"perspective", PlaneModel::perspective}}));
     command
-        ->add_option("--levelling", arguments->settings.levelling,
+        ->add_option("--levelling", arguments->placing.levelling,
                      "Evens out brightness: auto, off, brightness, colour")
         ->transform(
             CLI::CheckedTransformer(std::map<std::string, Levelling>{{"auto", Levelling::automatic},
@@ -139,7 +137,7 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
                                                                      {"brightness", Levelling::brightness},
                                                                      {"colour", Levelling::colour}}));
     command
-        ->add_option("--unplaced", arguments->settings.unplaced,
+        ->add_option("--unplaced", arguments->placing.unplaced,
                      "Frames that cannot be aligned: leave-out, interpolate")
         ->transform(CLI::CheckedTransformer(std::map<std::string, Unplaced>{
             {"leave-out", Unplaced::leave_out}, {"interpolate", Unplaced::interpolate}}));

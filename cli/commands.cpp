@@ -114,14 +114,20 @@ std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const 
     return all;
 }
 
-std::vector<FocusProfile> profile_all(const Series& series, const ProfileCache* cache,
-                                      std::vector<std::string>& problems, const Job& job) {
-    ProfiledFrames profiled = profile_frames(series, cache, {}, job);
-    for (const FrameProblem& problem : profiled.problems) {
+Looked look_and_tell(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
+                     const Job& job) {
+    LookTask task;
+    task.cache = cache;
+    Looked looked = look_into(series, task, job);
+    for (const FrameProblem& problem : looked.problems) {
         problems.push_back(problem.what);
         std::cerr << "moorhaze-cli: " << problem.what << "\n";
     }
-    return std::move(profiled.profiles);
+    return looked;
+}
+
+Project project_of(const Series& series) {
+    return with_series({}, series, {}, std::nullopt);
 }
 
 FrameRange parse_range(const std::string& text, int count) {
@@ -136,12 +142,12 @@ FrameRange parse_range(const std::string& text, int count) {
     return {first - 1, last - 1};
 }
 
-int reference_index(int number, int suggested, int count) {
-    if (number == 0) return suggested;
-    if (number < 1 || number > count)
-        throw BadParameter("--reference " + std::to_string(number) + ": the series has frames 1 to " +
-                           std::to_string(count));
-    return number - 1;
+std::optional<FrameId> frame_numbered(int number, const Project& project, const char* option) {
+    if (number == 0) return std::nullopt;
+    if (number < 1 || number > project.frames.size())
+        throw BadParameter(std::string(option) + " " + std::to_string(number) + ": the series has frames 1 to " +
+                           std::to_string(project.frames.size()));
+    return project.frames[number - 1].id;
 }
 
 nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,

@@ -5,8 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "core/align/series_geometry.h"
-#include "core/focus/profile_frames.h"
+#include "core/project/edits.h"
+#include "core/project/look_into.h"
 #include "core/series/card.h"
 #include "core/series/series.h"
 
@@ -66,15 +66,17 @@ OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common);
 std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const Common& common,
                                             std::vector<FoundSeries>& found);
 
-/// Profiles of all frames; unreadable ones are empty and reported.
+/// Looks into a series; frames that cannot be read are told on stderr and added to `problems`.
 /// @param cache  may be null.
-std::vector<FocusProfile> profile_all(const Series& series, const ProfileCache* cache,
-                                      std::vector<std::string>& problems, const Job& job);
+Looked look_and_tell(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
+                     const Job& job);
+/// What the person typed about a series, as a project: nothing but its frames so far.
+Project project_of(const Series& series);
 
 /// `A-B` or `A`, counted from 1. @throws BadParameter.
 FrameRange parse_range(const std::string& text, int count);
-/// Index from 0 of a frame number given from 1, or the suggestion for 0. @throws BadParameter.
-int reference_index(int number, int suggested, int count);
+/// The frame of a number given from 1; nothing for 0. @throws BadParameter naming the option.
+std::optional<FrameId> frame_numbered(int number, const Project& project, const char* option);
 
 /// What the JSON report says of each frame.
 nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,

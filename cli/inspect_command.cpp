@@ -2,9 +2,6 @@
 #include <iostream>
 
 #include "cli/commands.h"
-#include "core/align/measure_series.h"
-#include "core/focus/series_report.h"
-#include "core/series/mixed.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -18,31 +15,8 @@ struct Arguments {
 /// One series and all that was found out about it.
 struct Inspected {
     Series series;
-    std::vector<FocusProfile> profiles;
-    SeriesProfile whole;
-    OrderReport order;
-    std::vector<std::string> mixed;
+    Looked looked;
 };
-
-Inspected inspect(OpenedSeries opened, const ProfileCache* cache, std::vector<std::string>& problems,
-                  const Job& job) {
-    Inspected result;
-    result.series = std::move(opened.series);
-    result.profiles = profile_all(result.series, cache, problems, job);
-    std::optional<double> growth;
-    if (travel_from_metadata(result.series) == Travel::rail) {
-        std::vector<cv::Mat1f> views;
-        for (const FocusProfile& profile : result.profiles) views.push_back(profile.view);
-        growth = growth_of(views, job.quiet());
-    }
-    SeriesReport report = report_on(result.series, result.profiles, growth);
-    result.whole = std::move(report.whole);
-    result.order = std::move(report.order);
-    std::vector<std::string> colours;
-    for (const FocusProfile& profile : result.profiles) colours.push_back(profile.colours);
-    result.mixed = mixed_settings(result.series, colours);
-    return result;
-}
 
 nlohmann::json shooting_json(const ShootingData& data) {
     nlohmann::json entry = nlohmann::json::object();
@@ -61,7 +35,7 @@ nlohmann::json shooting_json(const ShootingData& data) {
 /// @param before  frames of earlier series: numbers run on through all.
 nlohmann::json gaps_json(const Inspected& own, int before) {
     auto gaps = nlohmann::json::array();
-    for (const FocusGap& gap : own.whole.gaps)
+    for (const FocusGap& gap : own.looked.whole.gaps)
         gaps.push_back({{"after", before + gap.after + 1},
                         {"before", before + gap.before + 1},
                         {"missing", gap.missing}});
@@ -75,10 +49,10 @@ nlohmann::json numbers_json(const std::vector<int>& frames, int before) {
 }
 
 void put_order(nlohmann::json& entry, const Inspected& own, int before) {
-    entry["order"] = name_of(own.order.order);
-    entry["order_reason"] = own.order.reason;
-    if (own.order.needs_repair()) entry["suggested_order"] = numbers_json(own.order.near_to_far, before);
-    entry["suggested_reference"] = before + own.whole.suggested_reference + 1;
+    entry["order"] = name_of(own.looked.order.order);
+    entry["order_reason"] = own.looked.order.reason;
+    if (own.looked.order.needs_repair()) entry["suggested_order"] = numbers_json(own.looked.order.near_to_far, before);
+    entry["suggested_reference"] = before + own.looked.whole.suggested_reference + 1;
 }
 
 void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries>& found,
@@ -90,29 +64,29 @@ void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries
     int before = 0;
     for (std::size_t s = 0; s < all.size(); ++s) {
         const Inspected& own = all[s];
-        auto frames = frames_json(own.series, own.whole, {});
-        for (std::size_t i = 0; i < own.profiles.size(); ++i) {
+        auto frames = frames_json(own.series, own.looked.whole, {});
+        for (std::size_t i = 0; i < own.looked.profiles.size(); ++i) {
             const Frame& frame = own.series.frames[i];
             auto& entry = frames[i];
             entry["width"] = frame.info.width;
             entry["height"] = frame.info.height;
             entry["bits"] = frame.info.bits;
-            entry["share"] = own.whole.share[i];
-            entry["brightness"] = own.profiles[i].brightness;
-            entry["clipped"] = own.profiles[i].clipped;
-            entry["colours"] = own.profiles[i].colours;
-            entry[own.order.depth_in_mm ? "depth_mm" : "depth_steps"] = own.order.depth[i];
+            entry["share"] = own.looked.whole.share[i];
+            entry["brightness"] = own.looked.profiles[i].brightness;
+            entry["clipped"] = own.looked.profiles[i].clipped;
+            entry["colours"] = own.looked.profiles[i].colours;
+            entry[own.looked.order.depth_in_mm ? "depth_mm" : "depth_steps"] = own.looked.order.depth[i];
             entry["shooting"] = shooting_json(frame.info.shooting);
             if (all.size() > 1) entry["series"] = s + 1;
             report["frames"].push_back(std::move(entry));
         }
         for (auto& gap : gaps_json(own, before)) report["gaps"].push_back(std::move(gap));
-        warnings.insert(warnings.end(), own.mixed.begin(), own.mixed.end());
+        warnings.insert(warnings.end(), own.looked.mixed.begin(), own.looked.mixed.end());
         if (all.size() > 1) {
             nlohmann::json entry{{"name", found[s].name},       {"reason", found[s].reason},
                                  {"first", before + 1},         {"last", before + own.series.count()},
                                  {"count", own.series.count()}, {"gaps", gaps_json(own, before)},
-                                 {"mixed", own.mixed}};
+                                 {"mixed", own.looked.mixed}};
             put_order(entry, own, before);
             entry["frames"] = nlohmann::json::array();
             for (const Frame& frame : own.series.frames) entry["frames"].push_back(frame.path.string());
@@ -122,26 +96,26 @@ void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries
     }
     if (all.size() == 1) {
         put_order(report, all[0], 0);
-        report["mixed"] = all[0].mixed;
+        report["mixed"] = all[0].looked.mixed;
     }
     report["warnings"] = warnings;
     std::cout << report.dump(2) << "\n";
 }
 
 void print_text(const Inspected& own, int before) {
-    for (std::size_t i = 0; i < own.profiles.size(); ++i) {
+    for (std::size_t i = 0; i < own.looked.profiles.size(); ++i) {
         std::printf("%4d  %-28s  sharpest in %5.1f %%", before + int(i) + 1,
-                    own.series.frames[i].path.filename().string().c_str(), 100 * own.whole.share[i]);
-        for (const FrameFlag& flag : own.whole.flags[i])
+                    own.series.frames[i].path.filename().string().c_str(), 100 * own.looked.whole.share[i]);
+        for (const FrameFlag& flag : own.looked.whole.flags[i])
             std::printf("  [%s: %s]", flag.kind.c_str(), flag.reason.c_str());
         std::printf("\n");
     }
-    for (const FocusGap& gap : own.whole.gaps)
+    for (const FocusGap& gap : own.looked.whole.gaps)
         std::printf("gap after frame %d: at least %.1f steps missing, a soft band there\n",
                     before + gap.after + 1, gap.missing);
-    for (const std::string& sentence : own.mixed) std::printf("mixed: %s\n", sentence.c_str());
-    std::printf("order: %s (%s)\n", name_of(own.order.order), own.order.reason.c_str());
-    std::printf("suggested reference: frame %d\n", before + own.whole.suggested_reference + 1);
+    for (const std::string& sentence : own.looked.mixed) std::printf("mixed: %s\n", sentence.c_str());
+    std::printf("order: %s (%s)\n", name_of(own.looked.order.order), own.looked.order.reason.c_str());
+    std::printf("suggested reference: frame %d\n", before + own.looked.whole.suggested_reference + 1);
 }
 
 void run(const Arguments& arguments, const Common& common) {
@@ -156,9 +130,11 @@ void run(const Arguments& arguments, const Common& common) {
     {
         const ProgressLine line("profiling", common);
         const double part = 1.0 / double(opened.size());
-        for (auto& own : opened)
-            all.push_back(inspect(std::move(own), cache ? &*cache : nullptr, problems,
-                                  line.job().part(part * double(all.size()), part * double(all.size() + 1))));
+        for (auto& own : opened) {
+            const Job job = line.job().part(part * double(all.size()), part * double(all.size() + 1));
+            Looked looked = look_and_tell(own.series, cache ? &*cache : nullptr, problems, job);
+            all.push_back({std::move(own.series), std::move(looked)});
+        }
     }
     if (arguments.json) return print_json(all, found, problems);
     if (all.size() > 1) std::printf("%zu series\n", all.size());

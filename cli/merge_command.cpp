@@ -4,10 +4,10 @@
 
 #include "cli/commands.h"
 #include "core/align/common_area.h"
-#include "core/align/measure_series.h"
 #include "core/files/float_tiff.h"
 #include "core/files/safe_write.h"
-#include "core/merge/merge_within.h"
+#include "core/project/align_series.h"
+#include "core/project/merge_series.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -15,7 +15,7 @@ namespace {
 struct Arguments {
     FramesArgument frames;
     std::string out, method = merge_methods()[0].name, range, area, depth_out, source_out, report;
-    int reference = 0, memory_mb = 0;
+    int reference = 0, backdrop = 0, memory_mb = 0;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false;
     MergeSettings settings;
 };
@@ -52,24 +52,35 @@ void run(const Arguments& arguments, const Common& common) {
         seconds[step] = now - before;
         before = now;
     };
-    OpenedSeries opened = open_and_tell(arguments.frames, common);
-    Series& series = opened.series;
+    const OpenedSeries opened = open_and_tell(arguments.frames, common);
+    const FrameFacts facts = facts_of(opened.series);
     std::vector<std::string> warnings = opened.problems;
-    series.range = parse_range(arguments.range, series.count());
+    Project project = project_of(opened.series);
+    project = with_range(project, parse_range(arguments.range, project.frames.size()));
+    project = with_reference(project, frame_numbered(arguments.reference, project, "--reference"));
+    Placing placing;
+    placing.as_they_lie = arguments.no_align;
+    project = with_placing(project, placing);
+    project = with_kept(project, kept);
+    MergeChoice choice{arguments.method, arguments.settings,
+                       frame_numbered(arguments.backdrop, project, "--backdrop")};
+    project = with_merge(project, choice);
 
-    SeriesProfile profile;
+    Looked looked;
     {
         const ProgressLine line("profiling", common);
-        profile = profile_series(profile_all(series, nullptr, warnings, line.job()));
+        looked = look_and_tell(opened.series, nullptr, warnings, line.job());
     }
+    if (looked.order.needs_repair())
+        warnings.push_back("the frames are not in order: " + looked.order.reason +
+                           "; depth map and woven need them near to far");
     if (!arguments.keep_flagged)
-        for (int i = 0; i < series.count(); ++i)
-            for (const FrameFlag& flag : profile.flags[std::size_t(i)]) {
-                if (!series.frames[std::size_t(i)].used) continue;
-                series.frames[std::size_t(i)].used = false;
-                warnings.push_back("frame " + std::to_string(i + 1) + " left out: " + flag.reason);
+        for (int i = 0; i < project.frames.size(); ++i)
+            if (const auto& flags = looked.whole.flags[std::size_t(i)]; !flags.empty()) {
+                project = with_used(project, project.frames[i].id, false);
+                warnings.push_back("frame " + std::to_string(i + 1) + " left out: " + flags[0].reason);
             }
-    for (const FocusGap& gap : profile.gaps) {
+    for (const FocusGap& gap : looked.whole.gaps) {
         std::ostringstream text;
         text.precision(2);
         text << "gap after frame " << gap.after + 1 << ": at least " << gap.missing
@@ -77,34 +88,31 @@ void run(const Arguments& arguments, const Common& common) {
         warnings.push_back(text.str());
     }
     took("profile");
-    const int reference = reference_index(arguments.reference, profile.suggested_reference, series.count());
-    SeriesGeometry geometry = unmoved(series, reference);
-    if (!arguments.no_align) {
+    const Series series = series_of(project, facts);
+    const MadeFrom from =
+        merge_inputs(project, project.frames[looked.whole.suggested_reference].id);
+    SeriesGeometry geometry;
+    {
         const ProgressLine line("aligning", common);
-        geometry = register_series(series, reference, line.job());
-        for (int i = 0; i < series.count(); ++i)
-            if (const auto& frame = geometry.frames[std::size_t(i)];
-                !frame.problem.empty() && series.frames[std::size_t(i)].used)
-                warnings.push_back("frame " + std::to_string(i + 1) + ": " + frame.problem);
+        geometry = align_series(series, from.align, nullptr, line.job()).geometry;
     }
+    for (int i = 0; i < series.count(); ++i)
+        if (const auto& frame = geometry.frames[std::size_t(i)];
+            !frame.problem.empty() && series.frames[std::size_t(i)].used)
+            warnings.push_back("frame " + std::to_string(i + 1) + ": " + frame.problem);
     took("align");
-    const std::vector<int> chosen = series.chosen();
-    if (chosen.empty())
-        throw Error("no frame is left to merge: add --keep-flagged, or choose another --range.");
-    const PixelRect area = kept_area(geometry, chosen, series.size(), kept);
-    if (area.empty())
-        throw Error("the frames have no area in common: leave the outliers out, or add --no-crop.");
 
     MergeResult result;
-    int strips = 1;
+    const std::size_t memory = std::size_t(arguments.memory_mb) << 20;
     {
         const ProgressLine line("merging", common);
-        const MergeTask task{series, geometry,           chosen,
-                             area,   arguments.settings, std::size_t(arguments.memory_mb) << 20};
-        const int rows = plan_strips(method, task).rows;
-        strips = (area.height + rows - 1) / rows;
-        result = merge_within(method, task, {}, line.job());
+        result = merge_series(series, geometry, from, memory, {}, line.job());
     }
+    const PixelRect area = result.area;
+    const int rows =
+        plan_strips(method, {series, geometry, indices_of(from.frames, series), area, result.settings, memory})
+            .rows;
+    const int strips = (area.height + rows - 1) / rows;
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
     if (!result.picture.alpha.empty())
         warnings.push_back(
@@ -114,17 +122,17 @@ void run(const Arguments& arguments, const Common& common) {
     WriteSettings write;
     write.format = format;
     write.overwrite = arguments.overwrite;
-    write.made_with = "Moorhaze " + result.method + " merge of " + std::to_string(chosen.size()) + " frames";
-    write_picture(arguments.out, result.picture, series.frames[std::size_t(reference)].info.shooting, write,
-                  {});
+    write.made_with = "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) + " frames";
+    write_picture(arguments.out, result.picture,
+                  series.frames[std::size_t(geometry.reference)].info.shooting, write, {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);
     if (!arguments.source_out.empty()) write_plane(arguments.source_out, result.source);
     took("write");
 
     if (!arguments.report.empty()) {
         const nlohmann::json report{
-            {"frames", frames_json(series, profile, geometry)},
-            {"reference", reference + 1},
+            {"frames", frames_json(series, looked.whole, geometry)},
+            {"reference", geometry.reference + 1},
             {"crop", {{"x", area.x}, {"y", area.y}, {"width", area.width}, {"height", area.height}}},
             {"method", result.method},
             {"settings", settings_json(result.settings)},
@@ -170,7 +178,7 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
                      "Below it a place counts as never sharp, 0..1")
         ->capture_default_str();
     command
-        ->add_option("--backdrop", arguments->settings.backdrop_frame,
+        ->add_option("--backdrop", arguments->backdrop,
                      "Number of the frame that fills what is never sharp; without it the depth around does")
         ->check(CLI::PositiveNumber);
     command->add_flag("!--no-glare-guard", arguments->settings.glare_guard,

@@ -1,11 +1,14 @@
 #include <QAction>
 #include <QApplication>
 #include <QCommandLineParser>
-#include <QElapsedTimer>
+#include <QSettings>
 #include <QStandardPaths>
-#include <QTimer>
+#include <algorithm>
 #include <cstdio>
+#include <cstring>
+#include <memory>
 
+#include "desktop/script.h"
 #include "desktop/tray/plan_tray.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
@@ -14,43 +17,8 @@
 namespace {
 
 using moorhaze::desktop::MainWindow;
+using moorhaze::desktop::Script;
 using moorhaze::desktop::Stage;
-
-/// What `--merge`, `--save` and `--snapshot` ask for: the steps a person would take, one after the other,
-/// each when the window has settled; then the program ends.
-class Script : public QObject {
-  public:
-    Script(MainWindow& window, std::vector<std::function<void()>> steps)
-        : window_(window), steps_(std::move(steps)) {
-        connect(&timer_, &QTimer::timeout, this, &Script::tick);
-        timer_.start(50);
-        clock_.start();
-    }
-
-  private:
-    void tick() {
-        if (!window_.is_settled()) {
-            quiet_ = 0;
-            if (clock_.elapsed() > 600'000) fail("the work did not end within ten minutes");
-            return;
-        }
-        if (++quiet_ < 4) return;  // what follows a change is asked for in the next rounds of the event loop
-        quiet_ = 0;
-        if (next_ == steps_.size()) return QCoreApplication::exit(0);
-        steps_[next_++]();
-    }
-    void fail(const char* why) {
-        std::fprintf(stderr, "moorhaze: %s\n", why);
-        QCoreApplication::exit(1);
-    }
-
-    MainWindow& window_;
-    std::vector<std::function<void()>> steps_;
-    std::size_t next_ = 0;
-    int quiet_ = 0;
-    QTimer timer_;
-    QElapsedTimer clock_;
-};
 
 QPointF place_of(const QString& text) {
     const auto parts = text.split(',');
@@ -60,9 +28,18 @@ QPointF place_of(const QString& text) {
 }  // namespace
 
 int main(int argc, char** argv) {
-    QApplication application(argc, argv);
-    QApplication::setApplicationName(QStringLiteral("Moorhaze"));
-    QApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
+    // Help and version need no display.
+    const bool only_words = std::any_of(argv + 1, argv + argc, [](const char* own) {
+        for (const char* asked : {"-h", "--help", "--help-all", "-v", "--version"})
+            if (std::strcmp(own, asked) == 0) return true;
+        return false;
+    });
+    const std::unique_ptr<QCoreApplication> application =
+        only_words ? std::make_unique<QCoreApplication>(argc, argv)
+                   : std::make_unique<QApplication>(argc, argv);
+    QCoreApplication::setOrganizationName(QStringLiteral("moorhaze"));
+    QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
+    QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
     QCommandLineParser parser;
     parser.setApplicationDescription(
         QStringLiteral("Moorhaze merges focus-bracketed series of close-up pictures."));
@@ -103,12 +80,31 @@ int main(int argc, char** argv) {
         option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
     const QString save = option("save", "Export the result, and end.", "file");
     const QString snapshot = option("snapshot", "Save a picture of the window, and end.", "file.png");
-    parser.process(application);
-    moorhaze::desktop::apply_theme(application, !parser.isSet(light));
+    parser.process(*application);
+    auto wrong_use = [](const QString& why) {
+        std::fprintf(stderr, "moorhaze: %s\n", qPrintable(why));
+        return 2;
+    };
+    for (const QString& name : {parser.value(method), parser.value(ahead)}) {
+        if (name.isEmpty()) continue;
+        try {
+            moorhaze::merge_method(name.toStdString());
+        } catch (const moorhaze::BadParameter& error) {
+            return wrong_use(QString::fromUtf8(error.what()));
+        }
+    }
+    if (parser.isSet(demo) && !MainWindow::demo_names().contains(parser.value(demo)))
+        return wrong_use(QStringLiteral("there is no demo series '%1'. There are: %2.")
+                             .arg(parser.value(demo), MainWindow::demo_names().join(QStringLiteral(", "))));
+    moorhaze::desktop::apply_theme(static_cast<QApplication&>(*application), !parser.isSet(light));
 
+    QSettings settings;
     MainWindow window;
+    // A picture of the window is always of the same size.
+    if (!parser.isSet(snapshot) && !parser.isSet(save)) window.remember_place_in(&settings);
+    moorhaze::desktop::Session& session = window.session();
     const QString kept = QStandardPaths::writableLocation(QStandardPaths::CacheLocation);
-    if (!kept.isEmpty()) window.session().set_look_folder((kept + "/looks").toStdString());
+    if (!kept.isEmpty()) session.looking.set_folder((kept + "/looks").toStdString());
     if (parser.isSet(size)) {
         const auto sides = parser.value(size).split('x');
         window.resize(sides.value(0).toInt(), sides.value(1).toInt());
@@ -120,24 +116,30 @@ int main(int argc, char** argv) {
         window.open_paths(parser.positionalArguments());
     }
 
-    std::vector<std::function<void()>> steps;
+    Script::Steps steps;
+    std::unique_ptr<Script> script;
+    auto set_method = [&](const QString& name) {
+        moorhaze::MergeChoice choice = session.merging.choice();
+        choice.method = name.toStdString();
+        session.merging.set_choice(choice, QStringLiteral("method"));
+    };
     auto on = [&](const QString& name, auto step) {
         if (parser.isSet(name)) steps.emplace_back(step);
     };
     on(page, [&] {
-        window.session().set_stage(Stage::plan);
+        session.standpoint.set_stage(Stage::plan);
         const QString name = parser.value(page);
         using Plan = moorhaze::desktop::PlanTray;
         window.plan_tray().show_page(name == "numbers" ? Plan::numbers
                                      : name == "shoot" ? Plan::shoot
                                                        : Plan::bring_in);
     });
-    auto& desk = window.shoot_desk();
+    auto& desk = session.shoot_desk;
     on(bench, [&] {
-        moorhaze::rig::BenchSettings settings;
-        settings.scene = parser.value(bench).toStdString();
-        if (parser.isSet(mishaps)) settings.faults = moorhaze::desktop::ShootDesk::practice_mishaps();
-        desk.connect_devices(settings);
+        moorhaze::rig::BenchSettings devices;
+        devices.scene = parser.value(bench).toStdString();
+        if (parser.isSet(mishaps)) devices.faults = moorhaze::desktop::ShootDesk::practice_mishaps();
+        desk.connect_devices(devices);
     });
     on(marks, [&] { desk.set_marks(place_of(parser.value(marks)).x(), place_of(parser.value(marks)).y()); });
     on(drive, [&] { desk.drive_to(parser.value(drive).toDouble()); });
@@ -147,13 +149,13 @@ int main(int argc, char** argv) {
         });
         desk.start(parser.value(shoot));
     });
-    on(method, [&] { window.session().set_method(parser.value(method).toStdString()); });
-    on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
-    on(merge, [&] { window.session().align_and_merge(); });
-    on(stage, [&] { window.session().set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
-    on(frame, [&] { window.session().set_current_frame(parser.value(frame).toInt() - 1); });
-    on(mark, [&] { window.set_sharp_marks(true); });
-    on(in_order, [&] { window.session().put_in_order(); });
+    on(method, [&] { set_method(parser.value(method)); });
+    on(frame, [&] { session.standpoint.set_place(parser.value(frame).toInt() - 1); });
+    on(merge, [&] { session.merging.merge(); });
+    on(stage, [&] { session.standpoint.set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
+    on(frame, [&] { session.standpoint.set_place(parser.value(frame).toInt() - 1); });
+    on(mark, [&] { session.standpoint.set_sharp_marks(true); });
+    on(in_order, [&] { session.culling.put_in_order(); });
     on(keep, [&] {
         const auto numbers = parser.value(keep).split(',');
         const QPointF from(numbers.value(0).toDouble(), numbers.value(1).toDouble()),
@@ -162,7 +164,7 @@ int main(int argc, char** argv) {
         for (int i = 0; i <= 20; ++i) places << from + (to - from) * (i / 20.0);
         emit window.picture_view().line_drawn(places);
     });
-    on(quick, [&] { window.set_quick_look(true); });
+    on(quick, [&] { session.standpoint.set_quick_look(true); });
     if (parser.isSet(keys))
         for (const QString& key : parser.value(keys).split(','))
             steps.emplace_back([&window, key] {
@@ -172,7 +174,7 @@ int main(int argc, char** argv) {
     on(look, [&] {
         using moorhaze::desktop::LookAt;
         const QString name = parser.value(look);
-        window.result_look().set_look(name == "floor"    ? LookAt::below_floor
+        session.standpoint.set_look(name == "floor"    ? LookAt::below_floor
                                       : name == "depth"  ? LookAt::depth
                                       : name == "source" ? LookAt::source
                                       : name == "made"   ? LookAt::made_by
@@ -186,7 +188,7 @@ int main(int argc, char** argv) {
             view.set_zoom(parser.value(zoom).toDouble() / 100);
         }
     });
-    on(ahead, [&] { window.session().set_method(parser.value(ahead).toStdString()); });
+    on(ahead, [&] { set_method(parser.value(ahead)); });
     on(point, [&] { window.point_at(place_of(parser.value(point)), true); });
     if (parser.isSet(draw)) {
         const auto numbers = parser.value(draw).split(',');
@@ -194,9 +196,10 @@ int main(int argc, char** argv) {
             to(numbers.value(2).toDouble(), numbers.value(3).toDouble());
         steps.emplace_back([&window, from] { window.point_at(from, true); });
         steps.emplace_back([&window, from, to] {
-            window.mend().begin_stroke(from);
-            for (int i = 1; i <= 20; ++i) window.mend().continue_stroke(from + (to - from) * (i / 20.0));
-            window.mend().end_stroke();
+            auto& brushwork = window.session().brushwork;
+            brushwork.begin_stroke(from);
+            for (int i = 1; i <= 20; ++i) brushwork.continue_stroke(from + (to - from) * (i / 20.0));
+            brushwork.end_stroke();
         });
     }
     if (parser.isSet(save)) {
@@ -205,18 +208,15 @@ int main(int argc, char** argv) {
             const auto& kinds = moorhaze::desktop::export_kinds();
             const auto kind = std::find_if(kinds.begin(), kinds.end(),
                                            [&](const auto& k) { return file.endsWith(k.ending); });
-            window.exporter().save(file, kind == kinds.end() ? kinds[0] : *kind, 95, true);
+            session.exporter.save(file, kind == kinds.end() ? kinds[0] : *kind, 95, true);
         });
     }
     if (parser.isSet(snapshot)) {
         steps.emplace_back([&] {
-            if (!window.grab().save(parser.value(snapshot))) {
-                std::fprintf(stderr, "moorhaze: %s: cannot be written\n", qPrintable(parser.value(snapshot)));
-                QCoreApplication::exit(1);
-            }
+            if (!window.grab().save(parser.value(snapshot)))
+                script->fail(QStringLiteral("%1: cannot be written").arg(parser.value(snapshot)));
         });
     }
-    std::unique_ptr<Script> script;
     if (parser.isSet(save) || parser.isSet(snapshot))
         script = std::make_unique<Script>(window, std::move(steps));
     return QApplication::exec();

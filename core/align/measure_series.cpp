@@ -144,36 +144,23 @@ Registration measure_series(const Series& series, const Job& job) {
     return registration;
 }
 
-SeriesGeometry register_series(const Series& series, int reference, const Job& job) {
-    if (reference < 0 || reference >= series.count())
+RegisteredSeries register_series(const Series& series, const PlaceSettings& settings,
+                                 std::shared_ptr<const Registration> known, const Job& job) {
+    if (settings.reference < 0 || settings.reference >= series.count())
         throw BadParameter("the reference frame is not in the series");
-    Series own = series;
-    own.frames[std::size_t(reference)].used = true;
-    PlaceSettings settings;
-    settings.reference = reference;
-    return place_frames(measure_series(own, job), settings);
+    Series measured = series;
+    measured.frames[std::size_t(settings.reference)].used = true;
+    bool enough = known && known->count() == series.count();
+    for (int i = 0; enough && i < series.count(); ++i)
+        enough = known->used[std::size_t(i)] || !measured.frames[std::size_t(i)].used;
+    if (!enough) known = std::make_shared<const Registration>(measure_series(measured, job));
+    return {known, place_frames(*known, settings)};
 }
 
-std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& job) {
-    std::vector<bool> used;
-    int first = -1, last = -1;
-    for (const cv::Mat1f& view : views) {
-        used.push_back(!view.empty() && std::min(view.cols, view.rows) >= 24);
-        if (!used.back()) continue;
-        last = int(used.size()) - 1;
-        if (first < 0) first = last;
-    }
-    if (first == last) return {};
-    auto load = [&](int i, std::string&) -> std::optional<RegistrationView> {
-        const cv::Mat1f& view = views[std::size_t(i)];
-        return registration_view(view, view.size(), job.quiet());
-    };
+SeriesGeometry register_series(const Series& series, int reference, const Job& job) {
     PlaceSettings settings;
-    settings.reference = first;
-    settings.model = PlaneModel::similarity;
-    settings.levelling = Levelling::off;
-    return growth_along(
-        place_frames(measure_frames(used, views[std::size_t(first)].size(), load, job), settings));
+    settings.reference = reference;
+    return register_series(series, settings, nullptr, job).geometry;
 }
 
 }  // namespace moorhaze

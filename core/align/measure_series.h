@@ -1,5 +1,6 @@
 #pragma once
 #include <functional>
+#include <memory>
 
 #include "core/align/series_geometry.h"
 
@@ -20,11 +21,21 @@ using ViewLoader = std::function<std::optional<RegistrationView>(int frame, std:
 Registration measure_frames(const std::vector<bool>& used, cv::Size size, const ViewLoader& load,
                             const Job& job);
 
-/// Measures and places: what most callers want.
-SeriesGeometry register_series(const Series& series, int reference, const Job& job);
+/// Where the frames of a series lie, and what was measured to know it.
+struct RegisteredSeries {
+    std::shared_ptr<const Registration> registration;
+    SeriesGeometry geometry;
+};
 
-/// How much larger the last view shows things than the first, as a natural logarithm; see growth_along.
-/// @param views  luma on a square-root scale; empty ones are passed over.   Thread-safe.
-std::optional<double> growth_of(const std::vector<cv::Mat1f>& views, const Job& job);
+/// Measures the frames that are used, and the reference frame, and places them: the one way for the window and
+/// the command line.
+/// @param known  measured before, of the same frames in the same order; taken where it holds all that are
+///               used, so that placing anew is a matter of moments. May be null.
+/// @throws BadParameter for a reference that is not in the series, Cancelled.   Thread-safe.
+RegisteredSeries register_series(const Series& series, const PlaceSettings& settings,
+                                 std::shared_ptr<const Registration> known, const Job& job);
+
+/// The same with settings as they are by default.
+SeriesGeometry register_series(const Series& series, int reference, const Job& job);
 
 }  // namespace moorhaze

@@ -67,11 +67,13 @@ std::vector<Term> compared(const Habit& habit, int part, int frame, int frames) 
 class Solver {
   public:
     Solver(int frames, cv::Size size, const std::vector<MeasuredPair>& pairs,
-           const std::vector<MatchingPoints>& points, int anchor, PlaneModel model, Travel travel)
+           const std::vector<MatchingPoints>& points, const std::vector<int>& group, int anchor,
+           PlaneModel model, Travel travel)
         : frames_(frames),
           frame_(size),
           pairs_(pairs),
           points_(points),
+          group_(group),
           anchor_(anchor),
           habits_(habits_of(model, travel)),
           parts_(std::size_t(frames), MapParts::all(0)),
@@ -154,9 +156,11 @@ class Solver {
                 if (terms.empty()) continue;
                 double value = 0;
                 for (const Term& term : terms) value += term.factor * part_at(term.at);
-                // Where frames are missing, the way makes a jump.
-                if (part == kGrowth && !habit.found && std::abs(value) > 0.35 * step_) continue;
-                add_square(terms, value, 1 / (habit.deviation * habit.deviation), entries, right);
+                // Where frames are missing, the way makes a jump. The term stays, without weight: what was
+                // found out about the pattern of the system holds in every round.
+                const bool jump = part == kGrowth && !habit.found && std::abs(value) > 0.35 * step_ &&
+                                  !places_unmeasured(i);
+                add_square(terms, value, jump ? 0 : 1 / (habit.deviation * habit.deviation), entries, right);
             }
         for (int a = 0; a < unknowns; ++a) {
             // Keeps a part that nothing speaks of from making the system singular.
@@ -178,6 +182,17 @@ class Solver {
             moved = std::max(moved, std::abs(found[a]));
         }
         return moved;
+    }
+
+    /// True when the term around a frame is what says where an unmeasured frame lies: that frame itself, or the
+    /// first of those at an end of the series.
+    bool places_unmeasured(int i) const {
+        auto unmeasured = [&](int from, int to) {  // all of them, and there is one
+            for (int k = from; k < to; ++k)
+                if (group_[std::size_t(k)] >= 0) return false;
+            return from < to;
+        };
+        return unmeasured(i, i + 1) || unmeasured(i + 1, frames_) || unmeasured(0, i);
     }
 
     double part_at(int a) const { return parts_[std::size_t(a / kMapParts)][a % kMapParts]; }
@@ -291,6 +306,7 @@ class Solver {
     MapFrame frame_;
     const std::vector<MeasuredPair>& pairs_;
     const std::vector<MatchingPoints>& points_;
+    const std::vector<int>& group_;  ///< of each frame; below 0: nothing was measured of it
     int anchor_;
     std::array<Habit, kMapParts> habits_;
     std::vector<MapParts> parts_;
@@ -338,12 +354,21 @@ std::vector<MapParts> chained(int frames, cv::Size size, const std::vector<Measu
             }
     }
     std::vector<MapParts> parts(std::size_t(frames), MapParts::all(0));
-    int last = -1;
-    for (int i = 0; i < frames; ++i) {
-        if (known[std::size_t(i)])
-            parts[std::size_t(i)] = frame.parts(to_anchor[std::size_t(i)]), last = i;
-        else if (last >= 0)
-            parts[std::size_t(i)] = parts[std::size_t(last)];
+    std::vector<int> measured;
+    for (int i = 0; i < frames; ++i)
+        if (known[std::size_t(i)]) {
+            parts[std::size_t(i)] = frame.parts(to_anchor[std::size_t(i)]);
+            measured.push_back(i);
+        }
+    // The others begin evenly between those around them, or go on as at that end of the series.
+    for (int i = 0; i < frames && measured.size() > 1; ++i) {
+        if (known[std::size_t(i)]) continue;
+        const auto after = std::clamp(std::upper_bound(measured.begin(), measured.end(), i), measured.begin() + 1,
+                                      measured.end() - 1);
+        const int from = *(after - 1), to = *after;
+        const double share = double(i - from) / (to - from);
+        parts[std::size_t(i)] =
+            parts[std::size_t(from)] * (1 - share) + parts[std::size_t(to)] * share;
     }
     return parts;
 }
@@ -366,7 +391,7 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
 
     const auto start = chained(frames, size, pairs, anchor);
     auto solve = [&](PlaneModel own) {
-        auto solver = std::make_unique<Solver>(frames, size, pairs, points, anchor, own, travel);
+        auto solver = std::make_unique<Solver>(frames, size, pairs, points, solved.group, anchor, own, travel);
         auto from = start;
         for (MapParts& parts : from)
             for (int a = 0; a < kMapParts; ++a)

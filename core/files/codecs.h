@@ -4,10 +4,11 @@
 #include <memory>
 
 #include "core/picture/picture.h"
-#include "core/work/errors.h"
+#include "core/work/job.h"
 
 /// Private to core/files: one decoder and one encoder per file format.
-/// Decoders return pixels as they lie in the file (orientation not applied), widened to RGB.
+/// Decoders return pixels as they lie in the file (orientation not applied), widened to RGB; those that take a
+/// job check it row by row.
 namespace moorhaze::codecs {
 
 /// What a file's header says.
@@ -47,11 +48,11 @@ Header probe_heif(const std::filesystem::path& file);
 Header probe_jxl(const std::filesystem::path& file);
 
 /// @param shrink  1, 2, 4 or 8: decode at that fraction of the size (JPEG only; others ignore it).
-Picture decode_jpeg(const std::filesystem::path& file, int shrink);
+Picture decode_jpeg(const std::filesystem::path& file, int shrink, const Job& job = {});
 /// A JPEG that lies inside another file; `file` is for messages.
 Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes);
-Picture decode_tiff(const std::filesystem::path& file);
-Picture decode_png(const std::filesystem::path& file);
+Picture decode_tiff(const std::filesystem::path& file, const Job& job = {});
+Picture decode_png(const std::filesystem::path& file, const Job& job = {});
 /// HEIF (ISO/IEC 23008-12) and JPEG XL (ISO/IEC 18181): their decoders lay the picture upright themselves.
 Picture decode_heif(const std::filesystem::path& file);
 Picture decode_jxl(const std::filesystem::path& file);

@@ -61,7 +61,7 @@ bool start(jpeg_decompress_struct& info, Errors& errors, std::FILE* source,
     return true;
 }
 
-bool decode_rows(jpeg_decompress_struct& info, Errors& errors, int shrink, cv::Mat& pixels) {
+bool decode_rows(jpeg_decompress_struct& info, Errors& errors, int shrink, cv::Mat& pixels, const Job& job) {
     if (setjmp(errors.back)) return false;
     info.out_color_space = JCS_RGB;
     info.scale_num = 1;
@@ -71,6 +71,7 @@ bool decode_rows(jpeg_decompress_struct& info, Errors& errors, int shrink, cv::M
     while (info.output_scanline < info.output_height) {
         JSAMPROW row = pixels.ptr<std::uint8_t>(int(info.output_scanline));
         jpeg_read_scanlines(&info, &row, 1);
+        job.checkpoint();
     }
     jpeg_finish_decompress(&info);
     return true;
@@ -109,14 +110,14 @@ class Decoder {
                 info_.num_components == 1};
     }
 
-    Picture decode(int shrink) {
+    Picture decode(int shrink, const Job& job) {
         check_size(file_, info_.image_width, info_.image_height);
         if (info_.num_components == 4)
             throw FileError(file_.string() +
                             ": this is a CMYK picture for print. Save it as RGB and open it again.");
         Picture picture;
         picture.profile.icc = profile_of(info_);
-        if (!decode_rows(info_, errors_, shrink, picture.pixels) || errors_.damaged) report(file_, errors_);
+        if (!decode_rows(info_, errors_, shrink, picture.pixels, job) || errors_.damaged) report(file_, errors_);
         return picture;
     }
 
@@ -158,13 +159,13 @@ Header probe_jpeg(const std::filesystem::path& file) {
     return Decoder(file).header();
 }
 
-Picture decode_jpeg(const std::filesystem::path& file, int shrink) {
-    return Decoder(file).decode(shrink);
+Picture decode_jpeg(const std::filesystem::path& file, int shrink, const Job& job) {
+    return Decoder(file).decode(shrink, job);
 }
 
 Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes) {
     if (bytes.empty()) throw FileError(file.string() + ": holds no thumbnail.");
-    return Decoder(file, bytes).decode(1);
+    return Decoder(file, bytes).decode(1, {});
 }
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options) {

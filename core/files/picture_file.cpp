@@ -189,13 +189,13 @@ ShootingData shooting_of(const std::filesystem::path& file, FileFormat format) {
 }
 
 Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
-               const Development& development) {
-    if (format == FileFormat::raw) return develop_raw(file, development, shrink);
-    Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, shrink)
-                      : format == FileFormat::tiff ? codecs::decode_tiff(file)
+               const Development& development, const Job& job = {}) {
+    if (format == FileFormat::raw) return develop_raw(file, development, shrink, job);
+    Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, shrink, job)
+                      : format == FileFormat::tiff ? codecs::decode_tiff(file, job)
                       : format == FileFormat::heif ? codecs::decode_heif(file)
                       : format == FileFormat::jxl  ? codecs::decode_jxl(file)
-                                                   : codecs::decode_png(file);
+                                                   : codecs::decode_png(file, job);
     convert_grey_profile(picture);
     const int orientation = lays_itself_upright(format)   ? 1
                             : development.orientation > 0 ? development.orientation
@@ -260,8 +260,8 @@ PictureInfo read_picture_info(const std::filesystem::path& file) {
     return info;
 }
 
-Picture read_picture(const std::filesystem::path& file, const Development& development) {
-    return decode(file, format_of_content(file), 1, development);
+Picture read_picture(const std::filesystem::path& file, const Development& development, const Job& job) {
+    return decode(file, format_of_content(file), 1, development, job);
 }
 
 Picture read_preview(const std::filesystem::path& file, int longest_side_px, const Development& development) {

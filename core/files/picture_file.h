@@ -34,9 +34,11 @@ PictureInfo read_picture_info(const std::filesystem::path& file);
 
 /// Decodes a picture upright; grey becomes RGB (a grey profile is converted to sRGB), the profile is kept.
 /// @param development  of raw files; others ignore it.
-/// @throws FileError, BadParameter.   Thread-safe; peak memory 1 picture, 2 when it must be turned, 2.5 for
-/// raw files.
-Picture read_picture(const std::filesystem::path& file, const Development& development = {});
+/// @param job  asked row by row, by raw files between their steps, by HEIF and JPEG XL not at all.
+/// @throws FileError, BadParameter, Cancelled.   Thread-safe; peak memory 1 picture, 2 when it must be turned,
+/// 2.5 for raw files.
+Picture read_picture(const std::filesystem::path& file, const Development& development = {},
+                     const Job& job = {});
 
 /// A smaller picture, at least `longest_side_px` long where the file is; quick for JPEG and raw files.
 /// @throws FileError, BadParameter.   Thread-safe.

@@ -44,10 +44,10 @@ class Reader {
                 !(png_get_color_type(png_, info_) & PNG_COLOR_MASK_COLOR)};
     }
 
-    Picture decode() {
+    Picture decode(const Job& job) {
         check_size(file_, png_get_image_width(png_, info_), png_get_image_height(png_, info_));
         cv::Mat with_alpha;
-        if (!read_rows(with_alpha)) report(file_, failure_);
+        if (!read_rows(with_alpha, job)) report(file_, failure_);
         Picture picture;
         if (with_alpha.channels() == 4) {
             picture.pixels.create(with_alpha.size(), CV_MAKETYPE(with_alpha.depth(), 3));
@@ -71,7 +71,7 @@ class Reader {
         return true;
     }
 
-    bool read_rows(cv::Mat& pixels) {
+    bool read_rows(cv::Mat& pixels, const Job& job) {
         if (setjmp(png_jmpbuf(png_))) return false;
         png_set_expand(png_);
         png_set_gray_to_rgb(png_);
@@ -82,7 +82,10 @@ class Reader {
         pixels.create(int(png_get_image_height(png_, info_)), int(png_get_image_width(png_, info_)),
                       CV_MAKETYPE(depth, png_get_channels(png_, info_)));
         for (int pass = 0; pass < passes; ++pass)
-            for (int y = 0; y < pixels.rows; ++y) png_read_row(png_, pixels.ptr(y), nullptr);
+            for (int y = 0; y < pixels.rows; ++y) {
+                png_read_row(png_, pixels.ptr(y), nullptr);
+                job.checkpoint();
+            }
         png_read_end(png_, nullptr);
         return true;
     }
@@ -129,8 +132,8 @@ Header probe_png(const std::filesystem::path& file) {
     return Reader(file).header();
 }
 
-Picture decode_png(const std::filesystem::path& file) {
-    return Reader(file).decode();
+Picture decode_png(const std::filesystem::path& file, const Job& job) {
+    return Reader(file).decode(job);
 }
 
 void encode_png(const std::filesystem::path& file, const Picture& picture) {

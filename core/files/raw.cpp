@@ -46,7 +46,13 @@ int orientation_of(int flip) {
 /// An opened raw file. LibRaw tells of a file's early end only through a call back, not by its result.
 class Opened {
   public:
-    explicit Opened(const std::filesystem::path& file) : file_(file) {
+    explicit Opened(const std::filesystem::path& file, const Job& job = {}) : file_(file), job_(job) {
+        // LibRaw asks between its steps whether to go on.
+        raw_->set_progress_handler(
+            [](void* own, LibRaw_progress, int, int) {
+                return static_cast<const Job*>(own)->stop.stop_requested() ? 1 : 0;
+            },
+            &job_);
         raw_->set_dataerror_handler([](void* count, const char*, const int) { ++*static_cast<int*>(count); },
                                     &data_errors_);
         check(raw_->open_file(file.c_str()));
@@ -79,6 +85,7 @@ class Opened {
   private:
     void check(int result) {
         if (result == LIBRAW_SUCCESS) return;
+        if (result == LIBRAW_CANCELLED_BY_CALLBACK) throw Cancelled();
         if (result == LIBRAW_UNSUFFICIENT_MEMORY) fail(file_, "there is not enough memory to open it.");
         if (result == LIBRAW_FILE_UNSUPPORTED || result == LIBRAW_NOT_IMPLEMENTED ||
             result == LIBRAW_REQUEST_FOR_NONEXISTENT_IMAGE)
@@ -122,6 +129,7 @@ class Opened {
     }
 
     std::filesystem::path file_;
+    Job job_;
     std::unique_ptr<LibRaw> raw_ = std::make_unique<LibRaw>();  // too large for a thread's stack
     int data_errors_ = 0, orientation_ = 1;
 };
@@ -251,7 +259,8 @@ RawInfo read_raw_info(const std::filesystem::path& file) {
     return info;
 }
 
-Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink) {
+Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink,
+                    const Job& job) {
     if (development.black_shift < 0 || development.black_shift > 0.5 || development.white_shift < 0 ||
         development.white_shift > 0.5)
         throw BadParameter("black and white point of raw files shift by 0 to 0.5 of full scale");
@@ -259,7 +268,7 @@ Picture develop_raw(const std::filesystem::path& file, const Development& develo
         throw BadParameter("the exposure of raw files changes by -4 to 4 EV");
     if (development.red < 0 || development.blue < 0 || development.red > 20 || development.blue > 20)
         throw BadParameter("white balance multipliers lie between 0 and 20");
-    Opened opened(file);
+    Opened opened(file, job);
     libraw_data_t& data = opened.data();
     opened.unpack();
     set_up(data.params, development.demosaic, shrink);

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/work/job.h"
 #include <filesystem>
 #include <opencv2/core.hpp>
 
@@ -29,7 +30,8 @@ RawInfo read_raw_info(const std::filesystem::path& file);
 /// @param shrink  1, or 2: half the size without demosaicing, many times quicker.
 /// @throws FileError, also for files that are cut off or damaged; BadParameter.   Thread-safe; peak
 /// memory 2.5 pictures.
-Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink);
+Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink,
+                    const Job& job = {});
 
 /// The light as the camera's sensor saw it, for a linear DNG: white balance and exposure still open.
 struct CameraLight {

@@ -14,6 +14,8 @@
 namespace moorhaze {
 namespace {
 
+constexpr mode_t kMode = 0644;  // the owner writes, everybody reads
+
 class TemporaryFile {
   public:
     explicit TemporaryFile(const std::filesystem::path& target) {
@@ -24,9 +26,10 @@ class TemporaryFile {
         if (handle < 0)
             throw FileError(target.string() + ": the folder cannot be written (" + std::strerror(errno) +
                             "). Choose another folder.");
-        const mode_t mask = umask(0);
-        umask(mask);
-        fchmod(handle, 0666 & ~mask);
+        // The process's umask cannot be read without being changed for all threads: a known mode instead.
+        struct stat existing{};
+        const bool replaces = stat(target.c_str(), &existing) == 0;
+        fchmod(handle, replaces ? existing.st_mode & 0777 : kMode);
         close(handle);
         name_ = name;
     }

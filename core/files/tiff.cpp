@@ -102,7 +102,7 @@ Layout layout_of(const Handle& tiff, const std::filesystem::path& file) {
 }
 
 /// All samples, H×W×samples, put together from strips or tiles, interleaved or in planes.
-cv::Mat read_samples(const Handle& tiff, const Layout& layout) {
+cv::Mat read_samples(const Handle& tiff, const Layout& layout, const Job& job) {
     const int depth = layout.bits == 16 ? CV_16U : CV_8U;
     const std::size_t sample_bytes = std::size_t(layout.bits) / 8;
     cv::Mat all(layout.height, layout.width, CV_MAKETYPE(depth, layout.samples));
@@ -125,6 +125,7 @@ cv::Mat read_samples(const Handle& tiff, const Layout& layout) {
     for (int plane = 0; plane < (planes ? layout.samples : 1); ++plane)
         for (std::uint32_t top = 0; top < std::uint32_t(layout.height); top += block_height)
             for (std::uint32_t left = 0; left < std::uint32_t(layout.width); left += block_width) {
+                job.checkpoint();
                 const auto sample = std::uint16_t(plane);
                 const tmsize_t got =
                     tiled ? TIFFReadEncodedTile(tiff.get(), TIFFComputeTile(tiff.get(), left, top, 0, sample),
@@ -245,10 +246,10 @@ Header probe_tiff(const std::filesystem::path& file) {
     return {layout.width, layout.height, layout.bits, layout.grey()};
 }
 
-Picture decode_tiff(const std::filesystem::path& file) {
+Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
     const Handle tiff(file, "r");
     const Layout layout = layout_of(tiff, file);
-    cv::Mat all = read_samples(tiff, layout);
+    cv::Mat all = read_samples(tiff, layout, job);
     if (layout.photometric == PHOTOMETRIC_MINISWHITE) cv::bitwise_not(all, all);
 
     Picture picture;

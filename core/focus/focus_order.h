@@ -39,7 +39,7 @@ struct OrderReport {
 /// frames are laid in a row so that neighbours share most of it (spectral seriation). Which end is near the
 /// pictures alone don't tell, and then frames count as shot from near to far.
 /// On a rail the picture grows as the camera moves on, which tells the direction surely.
-/// @param growth    of a rail series from first to last frame (growth_of()); nothing for other series.
+/// @param growth    of a rail series from first to last frame (growth_along()); nothing for other series.
 /// @param profiles  one per frame as it stands; empty ones, and frames where nothing is sharp, keep their
 /// place
 ///                  beside the frame before.

@@ -15,11 +15,27 @@
 namespace moorhaze {
 namespace {
 
-/// Changes with what a profile holds or how it is measured.
-constexpr std::uint32_t kVersion = 1;
+/// Changes with what a profile holds or how it is measured, and how it is named.
+constexpr std::uint32_t kVersion = 2;
 constexpr char kMagic[8] = {'m', 'o', 'o', 'r', 'l', 'o', 'o', 'k'};
 constexpr int kLargestGrid = 4096;
 constexpr int kPreviewQuality = 88;
+
+class Hash {
+  public:
+    Hash() { XXH3_128bits_reset(state_.get()); }
+    void add(const void* bytes, std::size_t count) { XXH3_128bits_update(state_.get(), bytes, count); }
+    std::string digits() const {
+        const XXH128_hash_t hash = XXH3_128bits_digest(state_.get());
+        char text[40];
+        std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
+                      static_cast<unsigned long long>(hash.low64));
+        return text;
+    }
+
+  private:
+    std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state_{XXH3_createState(), &XXH3_freeState};
+};
 
 std::filesystem::path profile_file(const std::filesystem::path& folder, const std::string& key) {
     return folder / (key + ".profile");
@@ -59,26 +75,28 @@ bool read_grid(std::istream& in, Grid& grid) {
 
 }  // namespace
 
-std::string ProfileCache::key_of(const Frame& frame) {
-    const auto file = codecs::open_for_reading(frame.path);
-    const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), &XXH3_freeState);
-    XXH3_128bits_reset(state.get());
+std::string content_key_of(const std::filesystem::path& path, const Job& job) {
+    const auto file = codecs::open_for_reading(path);
+    Hash hash;
     std::vector<char> buffer(std::size_t(1) << 20);
-    for (std::size_t count; (count = std::fread(buffer.data(), 1, buffer.size(), file.get())) > 0;)
-        XXH3_128bits_update(state.get(), buffer.data(), count);
+    for (std::size_t count; (count = std::fread(buffer.data(), 1, buffer.size(), file.get())) > 0;) {
+        hash.add(buffer.data(), count);
+        job.checkpoint();
+    }
     if (std::ferror(file.get()))
-        throw FileError(frame.path.string() + ": cannot be read to its end. Check the disc.");
-    const Development& d = frame.development;
+        throw FileError(path.string() + ": cannot be read to its end. Check the disc.");
+    return hash.digits();
+}
+
+std::string ProfileCache::key_of(const std::string& content_key, const Development& d) {
     const std::array<double, 7> how{double(d.orientation),  d.red,         d.blue,
                                     d.exposure_ev,          d.black_shift, d.white_shift,
                                     double(int(d.demosaic))};
-    XXH3_128bits_update(state.get(), how.data(), sizeof how);
-    XXH3_128bits_update(state.get(), &kVersion, sizeof kVersion);
-    const XXH128_hash_t hash = XXH3_128bits_digest(state.get());
-    char text[40];
-    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
-                  static_cast<unsigned long long>(hash.low64));
-    return text;
+    Hash hash;
+    hash.add(content_key.data(), content_key.size());
+    hash.add(how.data(), sizeof how);
+    hash.add(&kVersion, sizeof kVersion);
+    return hash.digits();
 }
 
 std::optional<FrameLook> ProfileCache::find(const std::string& key) const {

@@ -7,6 +7,10 @@
 
 namespace moorhaze {
 
+/// Names a file by its bytes (XXH3, 128 bit), so that it is known again wherever it lies: 32 digits.
+/// @throws FileError when it cannot be read, Cancelled.   Thread-safe.
+std::string content_key_of(const std::filesystem::path& file, const Job& job);
+
 /// What was once seen of frames, kept in a folder by the content of their files: a series that is opened
 /// again, moved or renamed needs no decoding. Files that are missing, damaged or of another version are as if
 /// they were not there. Thread-safe; two programs may share a folder.
@@ -15,9 +19,9 @@ class ProfileCache {
     /// The folder is made when something is put into it.
     explicit ProfileCache(std::filesystem::path folder) : folder_(std::move(folder)) {}
 
-    /// Names a frame by its file's bytes (XXH3, 128 bit) and its development.
-    /// @throws FileError when the file cannot be read.
-    static std::string key_of(const Frame& frame);
+    /// Names a look at a frame by its file's bytes and its development.
+    /// @param content_key  of its file, from content_key_of().
+    static std::string key_of(const std::string& content_key, const Development& development);
 
     std::optional<FrameLook> find(const std::string& key) const;
     /// A full or read-only disc is no error: the cache is a convenience.

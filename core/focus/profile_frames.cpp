@@ -8,11 +8,14 @@
 namespace moorhaze {
 namespace {
 
-Outcome<FrameLook> cached_look(const Frame& frame, int index, const ProfileCache* cache, const Job& job) {
+/// @param content_key  gets the file's.
+Outcome<FrameLook> cached_look(const Frame& frame, int index, const ProfileCache* cache,
+                               std::string& content_key, const Job& job) {
     if (!cache) return look_at(frame, index, job);
     std::string key;
     try {
-        key = ProfileCache::key_of(frame);
+        content_key = content_key_of(frame.path, job);
+        key = ProfileCache::key_of(content_key, frame.development);
     } catch (const FileError& error) {
         return tl::unexpected(FrameProblem{index, error.what()});
     }
@@ -30,11 +33,12 @@ ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache,
     const ReusedMemory memory;
     ProfiledFrames result;
     result.profiles.resize(series.frames.size());
+    result.content_keys.resize(series.frames.size());
     std::vector<std::string> problems(series.frames.size());
     std::atomic<int> done = 0;
     for_rows(series.count(), job.quiet(), [&](int i) {
         const auto place = std::size_t(i);
-        auto look = cached_look(series.frames[place], i, cache, job.quiet());
+        auto look = cached_look(series.frames[place], i, cache, result.content_keys[place], job.quiet());
         if (look) {
             if (on_look) on_look(i, *look);
             result.profiles[place] = std::move(look->profile);

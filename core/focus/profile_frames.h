@@ -8,7 +8,8 @@ namespace moorhaze {
 
 struct ProfiledFrames {
     std::vector<FocusProfile> profiles;  ///< one per frame; empty for unreadable ones
-    std::vector<FrameProblem> problems;  ///< in the frames' order
+    std::vector<std::string> content_keys;  ///< one per frame; empty where there is no cache to ask
+    std::vector<FrameProblem> problems;     ///< in the frames' order
 };
 
 /// Looks at every frame of a series, as many at a time as there are processors; memory goes with that, not

@@ -68,7 +68,7 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
     return mask;
 }
 
-cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes,
+cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,
                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
     area &= merge_area;
     if (area.empty()) return {};
@@ -83,8 +83,8 @@ cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::ve
     for (const Stroke* stroke : touching) {
         const PixelRect where = reach_of(*stroke) & area;
         const cv::Mat1f mask = stroke_mask(*stroke, where, job.quiet());
-        const cv::Mat3f from = stroke->source == Stroke::kWipeBack ? cv::Mat3f(merged(where - area.tl()))
-                                                                   : source(stroke->source, where);
+        const auto* frame = std::get_if<FrameId>(&stroke->source);
+        const cv::Mat3f from = frame ? source(*frame, where) : cv::Mat3f(merged(where - area.tl()));
         if (from.size() != mask.size()) throw BadParameter("the source does not cover the stroke");
         cv::Mat3f onto = mended(where - area.tl());
         for_rows(where.height, job.quiet(), [&](int y) {

@@ -1,8 +1,9 @@
 #pragma once
 #include <functional>
-#include <map>
+#include <variant>
 
 #include "core/align/series_geometry.h"
+#include "core/work/shared_list.h"
 
 namespace moorhaze {
 
@@ -12,13 +13,20 @@ struct StrokePoint {
     bool operator==(const StrokePoint&) const = default;
 };
 
+/// Paints the merge back as it was.
+struct WipeBack {
+    bool operator==(const WipeBack&) const = default;
+};
+
+/// What a stroke brings: a frame of the series, or the merge itself.
+using StrokeSource = std::variant<WipeBack, FrameId>;
+
 /// One movement of the brush: a place is drawn in from a frame, or wiped back to the merge.
 struct Stroke {
-    static constexpr int kWipeBack = -1;
-    int source = kWipeBack;  ///< frame index from 0, or kWipeBack
-    double radius_px = 17;   ///< ≥ 0.5
-    double softness = 0.6;   ///< 0 hard edge … 1 soft from the middle on
-    double flow = 0.4;       ///< 0..1: how much of the source one pass brings
+    StrokeSource source;
+    double radius_px = 17;  ///< ≥ 0.5
+    double softness = 0.6;  ///< 0 hard edge … 1 soft from the middle on
+    double flow = 0.4;      ///< 0..1: how much of the source one pass brings
     std::vector<StrokePoint> points;
     bool operator==(const Stroke&) const = default;
 };
@@ -31,13 +39,13 @@ PixelRect reach_of(const Stroke& stroke);
 cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job);
 
 /// Gives the linear light of a frame over `area` of the reference plane.
-using SourcePixels = std::function<cv::Mat3f(int frame, PixelRect area)>;
+using SourcePixels = std::function<cv::Mat3f(FrameId frame, PixelRect area)>;
 
 /// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed.
 /// @param merge  16-bit picture whose top left lies at `merge_area`'s in reference pixels.
 /// @return       pixels of `area` (cut to the merge), CV_16UC3.
 /// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
-cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const std::vector<Stroke>& strokes,
+cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,
                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job);
 
 }  // namespace moorhaze

@@ -83,14 +83,22 @@ cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double 
     return energy;
 }
 
-float quiet_energy(const cv::Mat1f& energy, double share) {
+float quiet_energy(std::vector<float>& values, double share) {
+    if (values.empty()) return 0;
+    const auto at = values.begin() + long(double(values.size() - 1) * share);
+    std::nth_element(values.begin(), at, values.end());
+    return *at;
+}
+
+float quiet_energy(const cv::Mat1f& energy, double share, const Coverage& coverage, int level) {
     std::vector<float> some;
     const int step = energy.total() > 40000 ? 4 : 1;
-    for (int y = 0; y < energy.rows; y += step)
-        for (int x = 0; x < energy.cols; x += step) some.push_back(energy(y, x));
-    const auto at = some.begin() + long(double(some.size() - 1) * share);
-    std::nth_element(some.begin(), at, some.end());
-    return *at;
+    for (int y = 0; y < energy.rows; y += step) {
+        const RowSpan covered = coverage.row(y, level, energy.cols);
+        for (int x = (covered.begin + step - 1) / step * step; x < covered.end; x += step)
+            some.push_back(energy(y, x));
+    }
+    return quiet_energy(some, share);
 }
 
 }  // namespace moorhaze

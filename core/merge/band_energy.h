@@ -1,7 +1,9 @@
 #pragma once
 #include <functional>
 #include <opencv2/core.hpp>
+#include <vector>
 
+#include "core/merge/coverage.h"
 #include "core/work/job.h"
 
 namespace moorhaze {
@@ -19,8 +21,11 @@ cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double 
 void gather_rows(cv::Size size, double sigma_px, const std::function<void(int y, float* row)>& make,
                  const std::function<void(int y, const float* gathered)>& take, const Job& job);
 
-/// The energy that `share` (0..1) of the places stay below: in a frame of a focus series most places are out
-/// of focus, so that a small share of them holds nothing but noise.
-float quiet_energy(const cv::Mat1f& energy, double share);
+/// The energy that `share` (0..1) of the covered places stay below: in a frame of a focus series most places
+/// are out of focus, so that a small share of them holds nothing but noise. 0 when none is covered.
+/// @param level  how often the plane was downsampled by 2 from what `coverage` counts in.
+float quiet_energy(const cv::Mat1f& energy, double share, const Coverage& coverage = {}, int level = 0);
+/// The same of values that were picked already; they change their order.
+float quiet_energy(std::vector<float>& values, double share);
 
 }  // namespace moorhaze

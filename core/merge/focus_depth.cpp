@@ -68,11 +68,11 @@ int place_of_backdrop(const MergeSettings& settings, const AlignedFrames& frames
     return int(found - read.begin());
 }
 
-void clear_uncovered(cv::Mat1f& values, const std::vector<RowSpan>& covered, int level) {
+void clear_uncovered(cv::Mat1f& values, const Coverage& coverage, int level) {
     for (int y = 0; y < values.rows; ++y) {
-        const RowSpan span = covered[std::min(std::size_t(y) << level, covered.size() - 1)];
-        for (int x = 0; x < values.cols; ++x)
-            if ((x << level) < span.begin || (x << level) >= span.end) values(y, x) = 0;
+        const RowSpan covered = coverage.row(y, level, values.cols);
+        std::fill(values[y], values[y] + covered.begin, 0.0f);
+        std::fill(values[y] + std::max(covered.begin, covered.end), values[y] + values.cols, 0.0f);
     }
 }
 
@@ -104,22 +104,21 @@ cv::Mat1f DepthMeasure::gathered(const std::vector<cv::Mat1f>& energies, std::si
     return gaussian_blur(sum, more(sigma_ / 2, before / 2), job);
 }
 
-double DepthMeasure::noise_of(const std::vector<cv::Mat1f>& energies, std::size_t which,
-                              const cv::Mat1f& gathered) {
-    const double quiet = quiet_energy(gathered, kNoiseShare);
+double DepthMeasure::noise_of(const DetailSizes& sizes, std::size_t which, const cv::Mat1f& gathered) {
+    constexpr int kMean = 2;  // downsampled so often, the finest energy is gathered about as far
+    const double quiet = quiet_energy(gathered, kNoiseShare, sizes.coverage, DetailSizes::level_of(which));
     if (which > 0) return quiet;
     // There may be no place left without coarse detail: noise is no more there than it is in the finest.
-    const cv::Mat1f& finest = energies[0];
+    const cv::Mat1f& finest = sizes.energy[0];
     cv::Mat1f means;
-    cv::resize(finest, means, {(finest.cols + 3) / 4, (finest.rows + 3) / 4}, 0, 0, cv::INTER_AREA);
-    return std::min(quiet, 3.0 * double(quiet_energy(means, kNoiseShare)));
+    cv::resize(finest, means, {(finest.cols + (1 << kMean) - 1) >> kMean, (finest.rows + (1 << kMean) - 1) >> kMean}, 0, 0, cv::INTER_AREA);
+    return std::min(quiet, 3.0 * double(quiet_energy(means, kNoiseShare, sizes.coverage, 1 + kMean)));
 }
 
-void DepthMeasure::add_noise(const std::vector<cv::Mat1f>& energies, std::vector<double>& sums,
-                             const Job& job) const {
-    sums.resize(std::min(energies.size(), std::size_t(kDepthSizes)));
+void DepthMeasure::add_noise(const DetailSizes& sizes, std::vector<double>& sums, const Job& job) const {
+    sums.resize(std::min(sizes.energy.size(), std::size_t(kDepthSizes)));
     for (std::size_t i = 0; i < sums.size(); ++i)
-        sums[i] += noise_of(energies, i, gathered(energies, i, job));
+        sums[i] += noise_of(sizes, i, gathered(sizes.energy, i, job));
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
@@ -132,11 +131,11 @@ FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
     }
 }
 
-void FocusDepth::add(const std::vector<cv::Mat1f>& energies, const Job& job) {
-    for (std::size_t i = 0; i < std::min(sizes_.size(), energies.size()); ++i) {
-        const cv::Mat1f energy = measure_.gathered(energies, i, job.quiet());
-        sizes_[i].peaks.add(energy, job.quiet());
-        sizes_[i].noise += DepthMeasure::noise_of(energies, i, energy);
+void FocusDepth::add(const DetailSizes& sizes, const Job& job) {
+    for (std::size_t i = 0; i < std::min(sizes_.size(), sizes.energy.size()); ++i) {
+        const cv::Mat1f energy = measure_.gathered(sizes.energy, i, job.quiet());
+        sizes_[i].peaks.add(energy, sizes.coverage, DetailSizes::level_of(i), job.quiet());
+        sizes_[i].noise += DepthMeasure::noise_of(sizes, i, energy);
     }
     ++count_;
 }
@@ -279,15 +278,15 @@ int detail_levels(cv::Size target) {
 }
 
 DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job) {
-    DetailSizes sizes{{frame.luma}, {frame.fine_energy}};
+    DetailSizes sizes{{frame.luma}, {frame.fine_energy}, Coverage(frame.covered, frame.width)};
     for (int level = 1; level < levels; ++level) {
         const cv::Mat1f own = sizes.luma.back();
         sizes.luma.emplace_back(pyramid_down(own, job));
         sizes.energy.push_back(band_energy(own, sizes.luma.back(), FrameDetail::kGathered, job));
     }
-    if (!covers_all(frame.covered, frame.width))
-        for (int level = 0; level < levels; ++level)
-            clear_uncovered(sizes.energy[std::size_t(level)], frame.covered, std::max(1, level));
+    if (!sizes.coverage.is_all())
+        for (std::size_t which = 0; which < sizes.energy.size(); ++which)
+            clear_uncovered(sizes.energy[which], sizes.coverage, DetailSizes::level_of(which));
     return sizes;
 }
 
@@ -310,7 +309,7 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
         // All sizes for who asks for them; for depth alone the finest will do.
         const DetailSizes sizes = detail_sizes(frame->half_luma(job.quiet()),
                                                each ? levels : std::min(levels, kDepthSizes), job.quiet());
-        depth.add(sizes.energy, job);
+        depth.add(sizes, job);
         if (each) each(sizes);
         if (context.on_frame)
             context.on_frame([&] {

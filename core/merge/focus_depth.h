@@ -2,6 +2,7 @@
 #include <functional>
 #include <vector>
 
+#include "core/merge/coverage.h"
 #include "core/merge/merge.h"
 #include "core/merge/sharpness_peaks.h"
 
@@ -24,6 +25,22 @@ cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
 /// Tells before anything is read when the backdrop's frame is not among those merged.   @throws BadParameter.
 void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
 
+/// Sizes of detail that a picture is merged at: halved until its shorter side has hardly a dozen places, and
+/// at least once more than FrameDetail has in blocks.
+int detail_levels(cv::Size target);
+
+/// A frame's luma and energies at its sizes of detail; the finest is known at half size.
+struct DetailSizes {
+    std::vector<cv::Mat1f> luma;  ///< at half size and less, each half the one before; as many as energies
+    /// Of the finest size, at half size, then of each luma but the last: squared difference from the next
+    /// coarser size, gathered over FrameDetail::kGathered; 0 where the frame has no pixels.
+    std::vector<cv::Mat1f> energy;
+    Coverage coverage;  ///< of the target
+    /// How often the plane of an energy was downsampled by 2.
+    static int level_of(std::size_t which) { return std::max(1, int(which)); }
+};
+DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job);
+
 inline constexpr int kDepthSizes = 5;  ///< sizes of detail that depth is measured by, finest first
 
 /// The energies that depth goes by: of the finest three sizes together, then of each but the finest; the
@@ -36,12 +53,11 @@ class DepthMeasure {
     /// @param energies  as DetailSizes has them.
     cv::Mat1f gathered(const std::vector<cv::Mat1f>& energies, std::size_t which, const Job& job) const;
 
-    /// What noise alone gives in a frame.
-    static double noise_of(const std::vector<cv::Mat1f>& energies, std::size_t which,
-                           const cv::Mat1f& gathered);
+    /// What noise alone gives in a frame, where it has pixels.
+    static double noise_of(const DetailSizes& sizes, std::size_t which, const cv::Mat1f& gathered);
 
     /// Adds each size's noise to sums.
-    void add_noise(const std::vector<cv::Mat1f>& energies, std::vector<double>& sums, const Job& job) const;
+    void add_noise(const DetailSizes& sizes, std::vector<double>& sums, const Job& job) const;
 
   private:
     double sigma_;
@@ -56,8 +72,8 @@ class FocusDepth {
     /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
     FocusDepth(cv::Size size, double detail_size_px);
 
-    /// @param energies  as DetailSizes has them; at least one.   @throws Cancelled.
-    void add(const std::vector<cv::Mat1f>& energies, const Job& job);
+    /// @param sizes  at least one.   @throws Cancelled.
+    void add(const DetailSizes& sizes, const Job& job);
 
     /// What noise alone gives at each size of detail, the mean of the frames so far.
     std::vector<double> noise() const;
@@ -87,19 +103,6 @@ class FocusDepth {
     int count_ = 0;
     std::vector<Size> sizes_;  ///< finest first; the first two at half size, then each half the one before
 };
-
-/// Sizes of detail that a picture is merged at: halved until its shorter side has hardly a dozen places, and
-/// at least once more than FrameDetail has in blocks.
-int detail_levels(cv::Size target);
-
-/// A frame's luma and energies at its sizes of detail; the finest is known at half size.
-struct DetailSizes {
-    std::vector<cv::Mat1f> luma;  ///< at half size and less, each half the one before; as many as energies
-    /// Of the finest size, at half size, then of each luma but the last: squared difference from the next
-    /// coarser size, gathered over FrameDetail::kGathered; 0 where the frame has no pixels.
-    std::vector<cv::Mat1f> energy;
-};
-DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job);
 
 /// The first pass of merges that go by depth.
 struct Focus {

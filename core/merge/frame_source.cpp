@@ -14,6 +14,12 @@ std::shared_ptr<const Picture> FrameSource::decoded(int frame) const {
     return cache_->get(own.path, own.development);
 }
 
+std::optional<int> FrameSource::index_of(FrameId frame) const {
+    for (int i = 0; i < series_.count(); ++i)
+        if (series_.frames[std::size_t(i)].id == frame) return i;
+    return std::nullopt;
+}
+
 LinearFrame FrameSource::load(int frame, PixelRect area, const Job& job) const {
     const auto picture = decoded(frame);
     const ToneCurve curve = picture->profile == profile_ ? curve_ : ToneCurve(picture->profile);

@@ -1,5 +1,6 @@
 #pragma once
 #include <memory>
+#include <optional>
 
 #include "core/merge/aligned_frames.h"
 #include "core/series/frame_cache.h"
@@ -14,8 +15,10 @@ class FrameSource {
     /// @throws FileError when the reference frame cannot be read.
     FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameCache> cache);
 
-    /// @throws FileError, BadParameter, Cancelled.
+    /// @param frame  index from 0.   @throws FileError, BadParameter, Cancelled.
     LinearFrame load(int frame, PixelRect area, const Job& job) const;
+    /// The index of a frame; nothing when the series has none of that name.
+    std::optional<int> index_of(FrameId frame) const;
 
     /// Curve and profile of the reference frame: what merges are written in.
     const ToneCurve& curve() const { return curve_; }

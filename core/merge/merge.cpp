@@ -12,14 +12,17 @@ namespace moorhaze {
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
         {"woven", "Woven", "Depth map and pyramid interwoven by trust: needs the least mending.",
-         &woven_merge, 66, true},
+         &woven_merge, 66, true,
+         {.detail_size = true, .seam_width = true, .trust_floor = true, .backdrop = true, .glare_guard = true,
+          .grain_guard = true}},
         {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
-         &pyramid_merge, 56, false},
+         &pyramid_merge, 56, false, {.glare_guard = true, .grain_guard = true}},
         {"depth", "Depth map",
          "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
-         &depth_merge, 44, true},
+         &depth_merge, 44, true,
+         {.detail_size = true, .seam_width = true, .trust_floor = true, .backdrop = true}},
         {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend, 54,
-         false},
+         false, {.detail_size = true}},
     };
     return methods;
 }

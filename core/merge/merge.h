@@ -80,6 +80,12 @@ struct MergeContext {
 /// has them, up to that size of detail.
 inline constexpr int kPyramidGrid = 64;
 
+/// Which settings make a difference to a method.
+struct MergeUses {
+    bool detail_size = false, seam_width = false, trust_floor = false, backdrop = false, glare_guard = false,
+         grain_guard = false;
+};
+
 /// One way to merge. All stream: no more than two frames are held, whatever their number.
 struct MergeMethod {
     std::string name;         ///< for the command line
@@ -89,6 +95,7 @@ struct MergeMethod {
                          const Job& job);
     double bytes_per_px = 0;  ///< of the target, at most, all told but for decoded frames
     bool by_depth = false;    ///< finds the depth of each place first, and gains from a survey
+    MergeUses uses;
 };
 
 /// All methods, the default first; command line and window read this.

@@ -70,19 +70,26 @@ void choose_row(Level& level, cv::Point from, int width, const float* light, con
     }
 }
 
-/// A frame's energies on every few places across and down, for its noise.
+/// A frame's energies on every few places across and down, where it has pixels, for its noise.
 class Samples {
   public:
     explicit Samples(cv::Size size)
-        : values_((size.height + kSampled - 1) / kSampled, (size.width + kSampled - 1) / kSampled) {}
-    void take(cv::Point from, int width, const float* energy) {
+        : values_((size.height + kSampled - 1) / kSampled, (size.width + kSampled - 1) / kSampled,
+                  kNotCovered) {}
+    void take(cv::Point from, int width, const float* energy, const uchar* covered) {
         if (from.y % kSampled != 0) return;
         for (int x = (kSampled - from.x % kSampled) % kSampled; x < width; x += kSampled)
-            values_(from.y / kSampled, (from.x + x) / kSampled) = energy[x];
+            if (covered[x]) values_(from.y / kSampled, (from.x + x) / kSampled) = energy[x];
     }
-    double noise() const { return quiet_energy(values_, kNoiseShare); }
+    double noise() const {
+        std::vector<float> seen;
+        for (const float value : values_)
+            if (value != kNotCovered) seen.push_back(value);
+        return quiet_energy(seen, kNoiseShare);
+    }
 
   private:
+    static constexpr float kNotCovered = -1;
     cv::Mat1f values_;
 };
 
@@ -206,11 +213,12 @@ class Chosen {
             const DetailBlock& here = fine[k];
             for (int y = 0; y < own.height; ++y) {
                 const cv::Point from(own.x, own.y + y);
-                turn.samples[k].take(from, own.width, here.own_energy[y]);
+                const uchar* const covered = turn.covers[k][from.y] + from.x;
+                turn.samples[k].take(from, own.width, here.own_energy[y], covered);
                 choose_row(
                     levels_[k], from, own.width, here.light.ptr<float>(y),
-                    [&] { return here.ground.ptr<float>(y); }, here.energy[y], here.own_energy[y],
-                    turn.covers[k][from.y] + from.x, turn.number);
+                    [&] { return here.ground.ptr<float>(y); }, here.energy[y], here.own_energy[y], covered,
+                    turn.number);
                 if (k == 0 && settings_.glare_guard)
                     add_covered(turn.frame, from, own.width, here.light[y], bounds_);
             }
@@ -225,7 +233,7 @@ class Chosen {
                 const auto k = std::size_t(level);
                 for_rows(own.rows, job, [&](int y) {
                     std::vector<float> row;
-                    turn.samples[k].take({0, y}, own.cols, energy[y]);
+                    turn.samples[k].take({0, y}, own.cols, energy[y], turn.covers[k][y]);
                     if (settings_.glare_guard)
                         coarse_bounds_[k - FrameDetail::kFine].add_row(y, 0, own.cols, own[y]);
                     choose_row(

@@ -17,14 +17,19 @@ SharpnessPeaks::SharpnessPeaks(cv::Size size)
       least_(size, FLT_MAX),
       place_(size, ushort(0)) {}
 
-void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Job& job) {
+void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Coverage& coverage, int level, const Job& job) {
     const auto here = ushort(count_);
+    if (!coverage.is_all() && frames_.empty()) frames_ = cv::Mat1w(best_.size(), here);
     for_rows(best_.rows, job, [&](int y) {
         const float* value = sharpness[y];
         float *best = best_[y], *left = left_[y], *right = right_[y], *previous = previous_[y],
               *sum = sum_[y], *least = least_[y];
         ushort* place = place_[y];
-        for (int x = 0; x < best_.cols; ++x) {
+        const RowSpan covered = coverage.row(y, level, best_.cols);
+        std::fill(previous, previous + covered.begin, 0.0f);
+        std::fill(previous + std::max(covered.begin, covered.end), previous + best_.cols, 0.0f);
+        for (int x = covered.begin; x < covered.end; ++x) {
+            if (!frames_.empty()) ++frames_(y, x);
             if (place[x] + 1 == here) right[x] = value[x];
             if (value[x] > best[x]) {
                 best[x] = value[x];
@@ -62,7 +67,12 @@ cv::Mat1f SharpnessPeaks::trust(const Job& job, float quiet) const {
     for_rows(trust.rows, job, [&](int y) {
         for (int x = 0; x < trust.cols; ++x) {
             const float best = best_(y, x);
-            const float mean = sum_(y, x) / float(std::max(1, count_));
+            const int frames = frames_.empty() ? count_ : frames_(y, x);
+            if (frames == 0) {
+                trust(y, x) = 0;
+                continue;
+            }
+            const float mean = sum_(y, x) / float(frames);
             trust(y, x) = (best - (mean + least_(y, x)) / 2) / (best + quiet);
         }
     });

@@ -1,6 +1,7 @@
 #pragma once
 #include <opencv2/core.hpp>
 
+#include "core/merge/coverage.h"
 #include "core/work/job.h"
 
 namespace moorhaze {
@@ -10,8 +11,9 @@ class SharpnessPeaks {
   public:
     explicit SharpnessPeaks(cv::Size size);
 
-    /// Frames come in order, each once.
-    void add(const cv::Mat1f& sharpness, const Job& job);
+    /// Frames come in order, each once. Where a frame has no pixels it says nothing about the curve.
+    /// @param level  how often the plane was downsampled by 2 from what `coverage` counts in.
+    void add(const cv::Mat1f& sharpness, const Coverage& coverage, int level, const Job& job);
 
     /// Place of the peak, in frames from 0 as added, not whole: by the parabola through the logarithms of the
     /// strongest value and its neighbours.
@@ -38,6 +40,7 @@ class SharpnessPeaks {
     int count_ = 0;
     cv::Mat1f best_, left_, right_, previous_, sum_, least_;
     cv::Mat1w place_;
+    cv::Mat1w frames_;  ///< that cover each place; empty while all do
 };
 
 }  // namespace moorhaze

@@ -25,7 +25,8 @@ Surveyor::Surveyor(PixelRect area, int levels)
 }
 
 void Surveyor::add(const DetailSizes& sizes, const Job& job) {
-    for (std::size_t k = 0; k < noise_.size(); ++k) noise_[k] += quiet_energy(sizes.energy[k], kNoiseShare);
+    for (std::size_t k = 0; k < noise_.size(); ++k)
+        noise_[k] += quiet_energy(sizes.energy[k], kNoiseShare, sizes.coverage, DetailSizes::level_of(k));
     light_.emplace_back(sizes.luma[std::size_t(halvings_ - 1)].clone());
     cv::Mat pooled = sizes.energy[0];
     for (int i = 1; i < halvings_; ++i) pooled = pyramid_down(pooled, job);
@@ -66,7 +67,7 @@ MergeSurvey survey_frames(AlignedFrames& frames, const MergeSettings& settings, 
         ++read;
         const DetailSizes sizes = detail_sizes(frame->half_luma(job.quiet()), levels, job.quiet());
         surveyor.add(sizes, job.quiet());
-        measure.add_noise(sizes.energy, depth_noise, job.quiet());
+        measure.add_noise(sizes, depth_noise, job.quiet());
     }
     if (read == 0) throw FileError(trouble);
     for (double& noise : depth_noise) noise /= read;

@@ -209,28 +209,39 @@ std::string diffraction_verdict(const ShootSetup& setup, const ShootPlan& plan) 
         plan.airy_px, std::max(plan.f_number_of_finest, plan.f_number_of_circle));
 }
 
-void save_setup(const std::filesystem::path& file, const ShootSetup& setup) {
+std::string json_of(const ShootSetup& setup) {
     nlohmann::ordered_json json{{"moorhaze_setup", 1}};
     each_member(setup, [&](const char* name, const auto& value) { json[name] = value; });
-    write_text_file(file, json.dump(2) + "\n", true);
+    return json.dump(2);
+}
+
+ShootSetup setup_of_json(const std::string& text) {
+    ShootSetup setup;
+    try {
+        const auto json = nlohmann::json::parse(text);
+        if (json.at("moorhaze_setup") != 1)
+            throw FileError("is of a newer version. Use the newer Moorhaze.");
+        each_member(setup, [&](const char* name, auto& value) {
+            if (json.contains(name)) json.at(name).get_to(value);
+        });
+    } catch (const nlohmann::json::exception& error) {
+        throw FileError("is no setup of Moorhaze (" + std::string(error.what()) + "). Choose another file.");
+    }
+    return setup;
+}
+
+void save_setup(const std::filesystem::path& file, const ShootSetup& setup) {
+    write_text_file(file, json_of(setup) + "\n", true);
 }
 
 ShootSetup load_setup(const std::filesystem::path& file) {
     std::ifstream stream(file);
     if (!stream) throw FileError(file.string() + ": cannot be read. Choose a setup that was saved here.");
-    ShootSetup setup;
     try {
-        const auto json = nlohmann::json::parse(stream);
-        if (json.at("moorhaze_setup") != 1)
-            throw FileError(file.string() + ": is of a newer version. Use the newer Moorhaze.");
-        each_member(setup, [&](const char* name, auto& value) {
-            if (json.contains(name)) json.at(name).get_to(value);
-        });
-    } catch (const nlohmann::json::exception& error) {
-        throw FileError(file.string() + ": is no setup of Moorhaze (" + error.what() +
-                        "). Choose another file.");
+        return setup_of_json({std::istreambuf_iterator<char>(stream), {}});
+    } catch (const FileError& error) {
+        throw FileError(file.string() + ": " + error.what());
     }
-    return setup;
 }
 
 }  // namespace moorhaze

@@ -78,6 +78,9 @@ std::string diffraction_verdict(const ShootSetup& setup, const ShootPlan& plan);
 
 /// JSON with the members' names. @throws FileError for a file that is no setup, naming what is wrong.
 void save_setup(const std::filesystem::path& file, const ShootSetup& setup);
+/// The same as text.   @throws FileError without a file's name.
+std::string json_of(const ShootSetup& setup);
+ShootSetup setup_of_json(const std::string& json);
 ShootSetup load_setup(const std::filesystem::path& file);
 
 }  // namespace moorhaze

@@ -117,7 +117,7 @@ std::vector<Frame> read_frames(const std::vector<std::filesystem::path>& files,
     for_rows(int(files.size()), job, [&](int i) {
         const auto place = std::size_t(i);
         try {
-            read[place] = Frame{files[place], read_picture_info(files[place]), {}, true};
+            read[place] = Frame{files[place], read_picture_info(files[place]), {}, true, {}};
         } catch (const FileError& error) {
             failures[place] = error.what();
         }
@@ -132,6 +132,7 @@ std::vector<Frame> read_frames(const std::vector<std::filesystem::path>& files,
         frames.push_back(std::move(*read[i]));
     }
     if (!frames.empty()) follow_overflow(frames);
+    for (std::size_t i = 0; i < frames.size(); ++i) frames[i].id = {int(i) + 1};
     return frames;
 }
 

@@ -15,7 +15,7 @@ struct FoundFiles {
 /// @throws FileError for a folder that cannot be read.
 FoundFiles find_files(const std::vector<std::filesystem::path>& files_or_folder);
 
-/// Frames of all files that can be read, in the same order; the others become problems.
+/// Frames of all files that can be read, in the same order, with ids from 1; the others become problems.
 /// @throws Cancelled.
 std::vector<Frame> read_frames(const std::vector<std::filesystem::path>& files,
                                std::vector<std::string>& problems, std::vector<std::string>& notes,

@@ -65,6 +65,14 @@ void develop_alike(std::vector<Frame>& frames, std::vector<std::string>& notes) 
                         raws[raws.size() / 2]->path.filename().string() + ".");
 }
 
+/// Ids go on from the greatest there is.
+void name_frames(std::vector<Frame>& frames) {
+    int greatest = 0;
+    for (const Frame& frame : frames) greatest = std::max(greatest, frame.id.value);
+    for (Frame& frame : frames)
+        if (frame.id == FrameId{}) frame.id = {++greatest};
+}
+
 std::string size_text(int width, int height) {
     return std::to_string(width) + "x" + std::to_string(height);
 }
@@ -114,6 +122,7 @@ OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_fold
 
 OpenedSeries make_series(std::vector<Frame> frames) {
     OpenedSeries opened;
+    name_frames(frames);
     lay_alike(frames, opened.notes);
     std::map<std::pair<int, int>, int> sizes;
     for (const Frame& frame : frames) ++sizes[{frame.info.width, frame.info.height}];

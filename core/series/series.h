@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/files/picture_file.h"
+#include "core/series/frame_id.h"
 
 namespace moorhaze {
 
@@ -13,6 +14,7 @@ struct Frame {
     PictureInfo info;
     Development development;  ///< the same for all frames of a series
     bool used = true;         ///< false: left out by the person
+    FrameId id{};             ///< make_series() gives one to frames that have none
 };
 
 /// First and last frame that shall be sharp, counted from 0, both included.
@@ -46,7 +48,7 @@ struct OpenedSeries {
 /// One series of frames in the order given. Frames of another size than most are reported and left out;
 /// where orientations differ all are laid as most are; raw files get one white balance, that of the middle
 /// one. Where every frame tells its focus distance and they fall all the way, the order is turned round, so
-/// that it runs near to far.
+/// that it runs near to far. Frames without an id get one.
 /// @param frames  at least one.   Thread-safe.
 OpenedSeries make_series(std::vector<Frame> frames);
 

@@ -3,7 +3,15 @@
 #include <QDir>
 #include <QFileInfo>
 
+#include "core/mend/mended.h"
+#include "core/project/words.h"
+
 namespace moorhaze::desktop {
+namespace {
+
+const QString kExport = QStringLiteral("export");
+
+}  // namespace
 
 const std::vector<ExportKind>& export_kinds() {
     static const std::vector<ExportKind> kinds = [] {
@@ -24,8 +32,11 @@ const std::vector<ExportKind>& export_kinds() {
     return kinds;
 }
 
-Exporter::Exporter(Session& session, Mend& mend, QObject* parent)
-    : QObject(parent), session_(session), mend_(mend) {}
+Exporter::Exporter(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.jobs, &JobRunner::failed, this, [this](const QString& title, const QString& why) {
+        if (title == kExport) emit failed(why);
+    });
+}
 
 QString Exporter::free_name(const QString& file) {
     const QFileInfo info(file);
@@ -42,12 +53,12 @@ void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_qualit
                             (kind.ending == ".tif" && name.endsWith(".tiff", Qt::CaseInsensitive)) ||
                             (kind.ending == ".jpg" && name.endsWith(".jpeg", Qt::CaseInsensitive));
     if (!has_ending) name += kind.ending;
-    const Result* result = session_.result();
-    if (!result || !mend_.is_settled()) {
-        session_.tell(
-            result ? QStringLiteral("The last stroke is still being rendered; export again in a moment.")
-                   : QStringLiteral("There is no picture to export yet: merge first (Ctrl+Return)."),
-            true);
+    const ProjectResult* result = base_.standpoint.result();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    if (!product) {
+        const QString why = tr("There is no picture to export yet: merge first (Ctrl+Return).");
+        base_.notices.notify_error(why);
+        emit failed(why);
         return;
     }
     if (!overwrite && QFileInfo::exists(name)) {
@@ -57,24 +68,24 @@ void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_qualit
     WriteSettings write = kind.write;
     write.jpeg_quality = jpeg_quality;
     write.overwrite = overwrite;
-    write.made_with = QStringLiteral("Moorhaze %1 merge, %2, %3 strokes")
-                          .arg(QString::fromStdString(result->merge->method), result->settings_text)
-                          .arg(result->strokes.size())
-                          .replace(QStringLiteral("·"), QStringLiteral(","))
-                          .toStdString();
+    write.made_with = made_with(*result);
     const ShootingData shooting =
-        session_.series().frames[std::size_t(result->geometry.reference)].info.shooting;
-    session_.jobs().start(
-        QStringLiteral("export"),
-        [picture = mend_.picture(), shooting, write,
+        product->plane->series.frames[std::size_t(product->plane->geometry.reference)].info.shooting;
+    base_.jobs.start(
+        kExport,
+        [product = *product, strokes = result->strokes, sources = base_.products.sources(), shooting, write,
          path = std::filesystem::path(name.toStdString())](const Job& job) {
-            write_picture(path, picture, shooting, write, job);
+            const Picture picture =
+                strokes.empty() ? product.result->picture
+                                : mended(*product.result, strokes, *sources->of(product.plane),
+                                         product.result->area, job.part(0, 0.4));
+            write_picture(path, picture, shooting, write, job.part(0.4, 1));
             return qint64(std::filesystem::file_size(path));
         },
-        [this, name, id = result->id, strokes = result->strokes](qint64 bytes) {
-            // Painted on meanwhile: what was saved is no longer what there is.
-            if (const Result* now = session_.result_with(id); now && now->strokes == strokes)
-                session_.mark_saved(id);
+        [this, name, id = result->id, strokes = result->strokes,
+         serial = base_.document.serial()](qint64 bytes) {
+            if (serial == base_.document.serial())
+                base_.document.happened([&](const Project& own) { return with_saved(own, id, strokes); });
             emit saved(name, bytes);
         });
 }

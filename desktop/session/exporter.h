@@ -1,7 +1,7 @@
 #pragma once
 #include <QObject>
 
-#include "desktop/session/mend.h"
+#include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
 
@@ -13,11 +13,13 @@ struct ExportKind {
 };
 const std::vector<ExportKind>& export_kinds();
 
-/// Saves the mended result. Never replaces a file unless told to.
+/// Saves the result shown with what was painted on it. Never replaces a file unless told to. The picture is
+/// composed beside the interface; what is painted meanwhile is not in it, and the result counts as not saved
+/// then.
 class Exporter : public QObject {
     Q_OBJECT
   public:
-    Exporter(Session& session, Mend& mend, QObject* parent = nullptr);
+    explicit Exporter(SessionBase& base, QObject* parent = nullptr);
 
     /// @param file  its ending is completed if it is missing.
     void save(const QString& file, const ExportKind& kind, int jpeg_quality, bool overwrite);
@@ -26,11 +28,11 @@ class Exporter : public QObject {
 
   signals:
     void saved(QString file, qint64 bytes);
+    void failed(QString why);
     void exists_already(QString file);
 
   private:
-    Session& session_;
-    Mend& mend_;
+    SessionBase& base_;
 };
 
 }  // namespace moorhaze::desktop

@@ -12,10 +12,6 @@ QString tr(const char* text) {
 
 }  // namespace
 
-QString session_name(const Session& session) {
-    return QString::fromStdString(session.series().name);
-}
-
 QString exposure_text(double seconds) {
     if (seconds <= 0) return {};
     if (seconds < 0.3) return tr("1/%1 s").arg(std::lround(1 / seconds));
@@ -62,9 +58,11 @@ QString frames_text(int first, int last) {
     return first == last ? tr("Frame %1").arg(first + 1) : tr("Frames %1 to %2").arg(first + 1).arg(last + 1);
 }
 
-std::vector<Suggestion> suggestions(const Session& session) {
+std::vector<Suggestion> suggestions(const SessionBase& base) {
     std::vector<Suggestion> list;
-    const auto& flags = session.profile().flags;
+    const Looked* looked = base.products.looked();
+    if (!looked) return list;
+    const auto& flags = looked->whole.flags;
     auto short_reason = [](const FrameFlag& flag) {
         // Several frames share the words before the figure.
         return QString::fromStdString(flag.reason).section(':', 0, 0);
@@ -72,7 +70,7 @@ std::vector<Suggestion> suggestions(const Session& session) {
     for (int i = 0; i < int(flags.size()); ++i) {
         if (flags[std::size_t(i)].empty()) continue;
         const FrameFlag& flag = flags[std::size_t(i)][0];
-        const bool out = !session.series().frames[std::size_t(i)].used;
+        const bool out = !base.document.project().frames[i].used;
         const bool joins = !list.empty() && list.back().last == i - 1 && flag.kind == "unsharp" &&
                            list.back().reason.section(':', 0, 0) == short_reason(flag);
         if (joins) {

@@ -1,12 +1,11 @@
 #pragma once
 #include <QStringList>
 
-#include "desktop/session/session.h"
+#include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
 
 /// Words for a person, shared by the views.
-QString session_name(const Session& session);
 QString exposure_text(double seconds);                   ///< "1/160 s", "2 s"
 QStringList series_facts(const Series& series);          ///< a line each
 QString frame_caption(const Series& series, int frame);  ///< "frame 10 · f/8 · 1/160 s"
@@ -18,7 +17,7 @@ struct Suggestion {
     QString reason;
     bool done = false;  ///< all of them are left out already
 };
-std::vector<Suggestion> suggestions(const Session& session);
+std::vector<Suggestion> suggestions(const SessionBase& base);
 QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
 QString gap_text(const FocusGap& gap);
 

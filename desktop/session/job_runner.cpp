@@ -16,7 +16,15 @@ double JobRunner::seconds_left() const {
 }
 
 void JobRunner::cancel() {
-    waiting_.clear();
+    const std::deque<Waiting> gone = std::exchange(waiting_, {});
+    stop_.request_stop();
+    for (const Waiting& own : gone) emit dropped(own.title);
+}
+
+void JobRunner::supersede(const QString& title) {
+    std::erase_if(waiting_, [&](const Waiting& own) { return own.title == title; });
+    if (!active_ || title_ != title) return;
+    superseded_ = true;
     stop_.request_stop();
 }
 
@@ -54,6 +62,7 @@ void JobRunner::start_next() {
         active_ = true;
         title_ = next.title;
         yields_ = next.yields;
+        superseded_ = false;
         fraction_ = 0;
         clock_.start();
         next.begin();

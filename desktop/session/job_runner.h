@@ -61,14 +61,19 @@ class JobRunner : public QObject {
         start_next();
     }
 
+    /// The same before everything that waits: within a `decide`, to go on when what it started is done.
+    void decide_first(std::function<void()> step) { waiting_.push_front({{}, std::move(step), false}); }
+
     bool busy() const { return active_; }
     QString title() const { return active_ ? title_ : QString(); }
     double fraction() const { return fraction_; }
     /// Seconds until the end if it goes on as so far; negative while that cannot be said.
     double seconds_left() const;
 
-    /// Asks the running job to stop and drops those that wait.
+    /// Asks the running job to stop and drops those that wait, steps to decide among them.
     void cancel();
+    /// Stops work of this title without a word, and forgets what waits of it: other work takes its place.
+    void supersede(const QString& title);
     /// Waits until nothing runs; for closing the window.
     void cancel_and_wait();
 
@@ -76,6 +81,7 @@ class JobRunner : public QObject {
     void changed();  ///< another job, more progress, or none
     void failed(QString title, QString why);
     void cancelled(QString title);
+    void dropped(QString title);  ///< it waited, and will not begin; empty for a step to decide
 
   private:
     struct Waiting {
@@ -95,7 +101,7 @@ class JobRunner : public QObject {
                         },
                         [this](const std::exception& error) {
                             if (dynamic_cast<const Cancelled*>(&error)) {
-                                if (!yields_) emit cancelled(title_);
+                                if (!yields_ && !superseded_) emit cancelled(title_);
                             } else {
                                 emit failed(title_, QString::fromUtf8(error.what()));
                             }
@@ -110,7 +116,7 @@ class JobRunner : public QObject {
     void finish();
 
     std::deque<Waiting> waiting_;
-    bool active_ = false, yields_ = false;
+    bool active_ = false, yields_ = false, superseded_ = false;
     QString title_;
     double fraction_ = 0;
     QElapsedTimer clock_;

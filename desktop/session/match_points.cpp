@@ -4,7 +4,6 @@
 
 #include "core/align/matching_points.h"
 #include "core/picture/luma.h"
-#include "desktop/session/run_beside.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -31,81 +30,77 @@ Part part_around(const Picture& picture, cv::Point2d at) {
 
 }  // namespace
 
-MatchPoints::MatchPoints(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    pool_.setMaxThreadCount(1);
-    for (auto signal : {&Session::series_changed, &Session::order_changed})
-        connect(&session_, signal, this, &MatchPoints::forget_waiting);
-    connect(&session_, &Session::geometry_changed, this, &MatchPoints::changed);
-}
-
-MatchPoints::~MatchPoints() {
-    pool_.waitForDone();
+MatchPoints::MatchPoints(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.look()) forget_waiting();
+        if (changes.placing) emit changed();
+    });
+    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
+        if (kind == Products::Kind::geometry) emit changed();
+    });
 }
 
 void MatchPoints::forget_waiting() {
+    wish_.drop();
     waiting_.reset();
     emit changed();
 }
 
-void MatchPoints::set(int frame, cv::Point2d at, int partner) {
-    if (working_ || frame == partner || frame < 0 || partner < 0) return;
-    const cv::Size size = session_.series().size();
+void MatchPoints::set(FrameId frame, cv::Point2d at, FrameId partner) {
+    const int place = base_.document.place(frame);
+    if (place < 0 || base_.document.place(partner) < 0) return;
+    if (frame == partner)
+        return base_.notices.notify_error(
+            tr("This frame is compared with itself: choose another one to compare with."));
+    if (wish_.is_busy())
+        return base_.notices.notify(tr("The point before is still being matched; set this one in a moment."));
+    const cv::Size size = base_.document.series().size();
     if (at.x < 0 || at.y < 0 || at.x > size.width - 1 || at.y > size.height - 1)
-        return session_.tell(
-            QStringLiteral("There is no picture at that place of frame %1: set the point inside.")
-                .arg(frame + 1),
-            true);
+        return base_.notices.notify_error(
+            tr("There is no picture at that place of frame %1: set the point inside.").arg(place + 1));
     if (waiting_ && waiting_->frame == partner && waiting_->partner == frame)
         return join(*waiting_, frame, at);
     waiting_ = Half{frame, partner, at};
     emit changed();
 }
 
-void MatchPoints::join(const Half& first, int frame, cv::Point2d at) {
-    working_ = true;
-    auto find = [one = session_.series().frames[std::size_t(first.frame)],
-                 other = session_.series().frames[std::size_t(frame)], cache = session_.frame_cache(),
-                 in_one = first.at, in_other = at]() -> std::optional<cv::Point2d> {
-        const Part here = part_around(*cache->get(one.path, one.development), in_one),
-                   there = part_around(*cache->get(other.path, other.development), in_other);
-        const auto found = refined_match(here.luma, in_one - here.from, there.luma, in_other - there.from);
-        if (!found) return std::nullopt;
-        return *found + there.from;
+void MatchPoints::join(const Half& first, FrameId frame, cv::Point2d at) {
+    const auto own = [&](FrameId id) {
+        return base_.document.series().frames[std::size_t(base_.document.place(id))];
     };
-    run_beside(
-        pool_, this, find,
-        [this, first, frame, at,
-         path = session_.series().frames[std::size_t(frame)].path](const std::optional<cv::Point2d>& found) {
-            working_ = false;
+    wish_.want(
+        [one = own(first.frame), other = own(frame), cache = base_.products.frame_cache(), in_one = first.at,
+         in_other = at](const Job&) -> std::optional<cv::Point2d> {
+            const Part here = part_around(*cache->get(one.path, one.development), in_one),
+                       there = part_around(*cache->get(other.path, other.development), in_other);
+            const auto found = refined_match(here.luma, in_one - here.from, there.luma, in_other - there.from);
+            if (!found) return std::nullopt;
+            return *found + there.from;
+        },
+        [this, first, frame, at](const std::optional<cv::Point2d>& found) {
             waiting_.reset();
-            // The series may be another one by now.
-            if (frame < session_.series().count() &&
-                session_.series().frames[std::size_t(frame)].path == path) {
-                PlaceSettings placing = session_.placing();
-                placing.points.push_back({first.frame, frame, first.at, found.value_or(at)});
-                session_.set_placing(placing, QStringLiteral("matching points in frames %1 and %2")
-                                                  .arg(first.frame + 1)
-                                                  .arg(frame + 1));
-                if (!found)
-                    session_.tell(
-                        QStringLiteral("Around these points nothing was found that both frames hold: "
-                                       "the second one stays where you put it."),
-                        false);
-            }
+            Placing placing = base_.document.project().placing;
+            placing.points.push_back({first.frame, frame, first.at, found.value_or(at)});
+            base_.document.edit(tr("matching points in frames %1 and %2")
+                                    .arg(base_.document.place(first.frame) + 1)
+                                    .arg(base_.document.place(frame) + 1),
+                                with_placing(base_.document.project(), placing));
+            if (!found)
+                base_.notices.notify(tr("Around these points nothing was found that both frames hold: the "
+                                        "second one stays where you put it."));
             emit changed();
         },
         [this](const std::exception& error) {
-            working_ = false;
-            session_.tell(QString::fromUtf8(error.what()), true);
+            base_.notices.notify_error(QString::fromUtf8(error.what()));
             emit changed();
         });
 }
 
 void MatchPoints::drop(int pair) {
-    PlaceSettings placing = session_.placing();
+    Placing placing = base_.document.project().placing;
     if (pair < 0 || pair >= int(placing.points.size())) return;
     placing.points.erase(placing.points.begin() + pair);
-    session_.set_placing(placing, QStringLiteral("drop matching points"));
+    base_.document.edit(tr("drop matching points"), with_placing(base_.document.project(), placing));
 }
 
 }  // namespace moorhaze::desktop

@@ -2,54 +2,104 @@
 
 #include <algorithm>
 
+#include "core/mend/mended.h"
 #include "desktop/session/sharp_marks.h"
 #include "desktop/session/tinted_edges.h"
 
 namespace moorhaze::desktop {
 namespace {
 
-constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
+using Made = std::shared_ptr<DisplayPicture>;
 
-DisplayPicture make_picture(const FrameSource* source, FrameCache& cache, const Series& series,
-                            FrameView view, double marks_reach) {
-    const Frame& frame = series.frames[std::size_t(view.frame)];
-    const PixelRect whole({}, series.size());
-    auto laid = [&](int number) {
-        return picture_of(source->load(number, whole, Job{}), source->curve(), source->profile());
-    };
-    if (view.edges_with >= 0) {
-        const Frame& with = series.frames[std::size_t(view.edges_with)];
-        const Picture shown = source ? laid(view.frame) : *cache.get(frame.path, frame.development);
-        const Picture other = source ? laid(view.edges_with) : *cache.get(with.path, with.development);
-        return {display_levels({tinted_edges(shown, other, Job{}), {}, {}}, Job{}), {}};
+std::size_t bytes_of(const DisplayPicture& picture) {
+    const QSize size = picture.size();
+    return std::size_t(size.width()) * std::size_t(size.height()) * 16 / 3;
+}
+
+/// A frame over the whole of its reference plane, or as shot.
+Picture frame_picture(const FrameView& view, FrameId frame, const Series& series, FrameSources& sources,
+                      FrameCache& cache, const Job& job) {
+    if (!view.plane) {
+        const Frame& own = series.frames[std::size_t(index_of(series, frame).value())];
+        return *cache.get(own.path, own.development);
     }
-    if (!source) {
-        if (!view.marked) return {display_levels(*cache.get(frame.path, frame.development), Job{}), {}};
-        Picture shown = with_bits(*cache.get(frame.path, frame.development), 8);
+    const auto source = sources.of(view.plane);
+    const auto index = source->index_of(frame);
+    if (!index) throw BadParameter("this frame came after the merge, so it is not laid over it");
+    const PixelRect whole({}, view.plane->series.size());
+    return picture_of(source->load(*index, whole, job), source->curve(), source->profile());
+}
+
+Made make(const FrameView& view, const Series& series, FrameSources& sources, FrameCache& cache,
+          double marks_reach, const Job& job) {
+    Picture shown = frame_picture(view, view.frame, series, sources, cache, job);
+    job.checkpoint();
+    if (view.edges_with)
+        shown = {tinted_edges(shown, frame_picture(view, *view.edges_with, series, sources, cache, job), job),
+                 {},
+                 {}};
+    if (view.marked) {
+        shown = with_bits(shown, 8);
         cv::Mat3b pixels = shown.pixels.clone();
-        paint_sharp_marks(pixels, marks_reach, Job{});
+        paint_sharp_marks(pixels, marks_reach, job);
         shown.pixels = pixels;
-        return {display_levels(shown, Job{}), {}};
     }
-    return {display_levels(laid(view.frame), Job{}), {}};
+    return std::make_shared<DisplayPicture>(display_levels(shown, job), QPoint());
+}
+
+Made make(const ResultView& view, const MergeProduct& product, FrameSources& sources, const Job& job) {
+    const PixelRect area = product.result->area;
+    return std::make_shared<DisplayPicture>(
+        display_levels(mended(*product.result, view.strokes, *sources.of(product.plane), area, job), job),
+        QPoint(area.x, area.y));
 }
 
 }  // namespace
 
-PictureStore::PictureStore(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    pool_.setMaxThreadCount(1);  // each conversion is parallel in itself
-    connect(&session_, &Session::series_changed, this, &PictureStore::forget_all);
-    connect(&session_, &Session::frame_replaced, this, &PictureStore::forget_all);
-    connect(&session_, &Session::order_changed, this, &PictureStore::forget_all);
-    connect(&session_, &Session::frame_added, this, &PictureStore::forget_aligned);
-    connect(&session_, &Session::geometry_changed, this, &PictureStore::forget_aligned);
+PictureStore::PictureStore(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.document, &Document::changed, this, &PictureStore::follow);
+    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
+        // A plane that is no longer the one in force is not asked for again, but for results laid in it.
+        if (kind != Products::Kind::geometry) return;
+        std::erase_if(broken_, [](const StoredView& view) {
+            const auto* frame = std::get_if<FrameView>(&view);
+            return frame && frame->plane;
+        });
+        next();
+    });
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect != Standpoint::Aspect::marks) return;
+        forget([](const StoredView& view) {
+            const auto* frame = std::get_if<FrameView>(&view);
+            return frame && frame->marked;
+        });
+        emit forgot();
+    });
+    connect(&wish_, &LatestWish::idle, this, &PictureStore::next);
 }
 
-PictureStore::~PictureStore() {
-    pool_.waitForDone();
+void PictureStore::follow(const Changes& changes) {
+    if (changes.series || changes.frames || changes.development)
+        forget([&](const StoredView& view) {
+            return changes.series || std::holds_alternative<FrameView>(view);
+        });
+    // What was painted on is no longer what was shown.
+    for (const ResultId result : changes.mended)
+        forget([&](const StoredView& view) {
+            const auto* own = std::get_if<ResultView>(&view);
+            return own && own->result == result;
+        });
 }
 
-std::shared_ptr<const DisplayPicture> PictureStore::find(FrameView view) {
+void PictureStore::forget(const std::function<bool(const StoredView&)>& which) {
+    kept_.remove_if([&](const Kept& kept) { return which(kept.view); });
+    std::erase_if(broken_, which);
+    if (!under_way_ || !which(*under_way_)) return;
+    under_way_.reset();
+    wish_.drop();
+}
+
+std::shared_ptr<const DisplayPicture> PictureStore::find(const StoredView& view) {
     const auto found =
         std::find_if(kept_.begin(), kept_.end(), [&](const Kept& kept) { return kept.view == view; });
     if (found == kept_.end()) return nullptr;
@@ -57,77 +107,98 @@ std::shared_ptr<const DisplayPicture> PictureStore::find(FrameView view) {
     return found->picture;
 }
 
-void PictureStore::want(const std::vector<FrameView>& views) {
+std::shared_ptr<DisplayPicture> PictureStore::take(const ResultView& view) {
+    const auto found = std::find_if(kept_.begin(), kept_.end(),
+                                    [&](const Kept& kept) { return kept.view == StoredView(view); });
+    if (found == kept_.end()) return nullptr;
+    const auto picture = found->picture;
+    kept_.erase(found);
+    return picture;
+}
+
+void PictureStore::put(const ResultView& view, std::shared_ptr<DisplayPicture> picture) {
+    keep(view, std::move(picture));
+}
+
+void PictureStore::keep(const StoredView& view, std::shared_ptr<DisplayPicture> picture) {
+    kept_.remove_if([&](const Kept& kept) { return kept.view == view; });
+    kept_.push_front({view, std::move(picture)});
+    std::size_t total = 0;
+    kept_.remove_if([&](const Kept& kept) {
+        total += bytes_of(*kept.picture);
+        return total > kBudgetBytes && kept.view != view;
+    });
+}
+
+std::size_t PictureStore::bytes() const {
+    std::size_t total = 0;
+    for (const Kept& kept : kept_) total += bytes_of(*kept.picture);
+    return total;
+}
+
+void PictureStore::want(const std::vector<StoredView>& views) {
     wanted_ = views;
+    // What is under way and no longer wanted makes room for what is.
+    if (under_way_ && std::find(views.begin(), views.end(), *under_way_) == views.end()) {
+        under_way_.reset();
+        wish_.drop();
+    }
     next();
 }
 
-void PictureStore::set_marks_reach(double reach) {
-    if (reach == marks_reach_) return;
-    marks_reach_ = reach;
-    ++generation_;
-    kept_.remove_if([](const Kept& kept) { return kept.view.marked; });
-    emit forgot();
+bool PictureStore::can_be_made(const StoredView& view) const {
+    if (const auto* result = std::get_if<ResultView>(&view)) return base_.products.merge(result->result);
+    const auto& frame = std::get<FrameView>(view);
+    return base_.document.place(frame.frame) >= 0 &&
+           (!frame.edges_with || base_.document.place(*frame.edges_with) >= 0);
 }
 
-void PictureStore::forget_all() {
-    ++generation_;
-    kept_.clear();
-    broken_.clear();
-    wanted_.clear();
-    source_.reset();
-}
-
-void PictureStore::forget_aligned() {
-    ++generation_;
-    kept_.remove_if([](const Kept& kept) { return kept.view.aligned; });
-    source_.reset();
-    next();
+void PictureStore::prepare(FrameId frame) {
+    const auto index = index_of(base_.document.series(), frame);
+    if (!index) return;
+    preparation_.want(
+        [own = base_.document.series().frames[std::size_t(*index)], cache = base_.products.frame_cache()](
+            const Job&) {
+            cache->get(own.path, own.development);
+            return 0;
+        },
+        [](int) {},
+        [](const std::exception&) {
+            // Said when it is painted with.
+        });
 }
 
 void PictureStore::next() {
-    if (working_) return;
-    const auto wish = std::find_if(wanted_.begin(), wanted_.end(), [&](FrameView view) {
-        return view.frame >= 0 && view.frame < session_.series().count() &&
-               view.edges_with < session_.series().count() && !find(view) &&
+    if (wish_.is_busy()) return;
+    const auto wish = std::find_if(wanted_.begin(), wanted_.end(), [&](const StoredView& view) {
+        return can_be_made(view) && !find(view) &&
                std::find(broken_.begin(), broken_.end(), view) == broken_.end();
     });
     if (wish == wanted_.end()) return;
-    working_ = true;
-    struct Made {
-        std::shared_ptr<const FrameSource> source;
-        std::shared_ptr<const DisplayPicture> picture;
-    };
-    auto make = [view = *wish, reach = marks_reach_, source = source_, series = session_.series(),
-                 geometry = session_.geometry_or_unmoved(), cache = session_.frame_cache()]() -> Made {
-        auto own = source;
-        if (view.aligned && !own) own = std::make_shared<FrameSource>(series, geometry, cache);
-        return {own, std::make_shared<DisplayPicture>(
-                         make_picture(view.aligned ? own.get() : nullptr, *cache, series, view, reach))};
-    };
-    run_beside(
-        pool_, this, make,
-        [this, view = *wish, generation = generation_](const Made& made) {
-            working_ = false;
-            if (generation == generation_) {
-                source_ = made.source;
-                const QSize size = made.picture->size();
-                kept_.push_front(
-                    {view, made.picture, std::size_t(size.width()) * std::size_t(size.height()) * 16 / 3});
-                std::size_t total = 0;
-                kept_.remove_if([&](const Kept& kept) {
-                    total += kept.bytes;
-                    return total > kBudgetBytes && kept.view != view;
-                });
-                emit ready(view.frame, view.aligned);
-            }
-            next();
+    under_way_ = *wish;
+    std::function<Made(const Job&)> work;
+    if (const auto* result = std::get_if<ResultView>(&*wish))
+        work = [view = *result, product = *base_.products.merge(result->result),
+                sources = base_.products.sources()](const Job& job) {
+            return make(view, product, *sources, job);
+        };
+    else
+        work = [view = std::get<FrameView>(*wish), series = base_.document.series(),
+                sources = base_.products.sources(), cache = base_.products.frame_cache(),
+                reach = base_.standpoint.marks_reach()](const Job& job) {
+            return make(view, series, *sources, *cache, reach, job);
+        };
+    wish_.want(
+        work,
+        [this, view = *wish](const Made& made) {
+            under_way_.reset();
+            keep(view, made);
+            emit ready();
         },
         [this, view = *wish](const std::exception& error) {
-            working_ = false;
+            under_way_.reset();
             broken_.push_back(view);
-            emit failed(QString::fromUtf8(error.what()));
-            next();
+            base_.notices.notify_error(QString::fromUtf8(error.what()));
         });
 }
 

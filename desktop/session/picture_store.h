@@ -1,65 +1,76 @@
 #pragma once
-#include <QObject>
-#include <QThreadPool>
 #include <list>
 #include <memory>
+#include <variant>
 
 #include "desktop/session/display_picture.h"
-#include "desktop/session/session.h"
+#include "desktop/session/latest_wish.h"
+#include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
 
-/// A frame as shot, or laid over the reference frame.
+/// A frame as shot, or laid in a plane.
 struct FrameView {
-    int frame = 0;
-    bool aligned = false;
+    FrameId frame;
+    PlanePtr plane;       ///< null: as shot
     bool marked = false;  ///< what is sharp painted over; frames as shot only
-    int edges_with = -1;  ///< its edges and those of this frame tinted over each other; -1: plain
+    std::optional<FrameId> edges_with;  ///< its edges and those of this frame tinted over each other
     bool operator==(const FrameView&) const = default;
 };
 
-/// Frames made ready for the screen beside the interface, the most wanted first; keeps the most recently
-/// shown.
+/// A result with strokes.
+struct ResultView {
+    ResultId result;
+    SharedList<Stroke> strokes;
+    bool operator==(const ResultView&) const = default;
+};
+
+using StoredView = std::variant<FrameView, ResultView>;
+
+/// Pictures made ready for the screen beside the interface, the most wanted first; keeps the most recently
+/// shown within a budget of memory.
 class PictureStore : public QObject {
     Q_OBJECT
   public:
-    explicit PictureStore(Session& session, QObject* parent = nullptr);
-    ~PictureStore() override;
+    explicit PictureStore(SessionBase& base, QObject* parent = nullptr);
 
     /// The picture if it is ready, else null.
-    std::shared_ptr<const DisplayPicture> find(FrameView view);
+    std::shared_ptr<const DisplayPicture> find(const StoredView& view);
     /// What is wanted now, most wanted first; replaces earlier wishes. `ready` tells each.
-    void want(const std::vector<FrameView>& views);
-    /// Frames of the series laid as the session's geometry says; null before a series is open.
-    std::shared_ptr<const FrameSource> source() const { return source_; }
+    void want(const std::vector<StoredView>& views);
+    /// True when a wish is still to be made.
+    bool is_busy() const { return wish_.is_busy(); }
+    /// Decodes a frame that will be needed soon.
+    void prepare(FrameId frame);
 
-    /// How much of what is nearly sharp is marked too, 0..1.
-    void set_marks_reach(double reach);
+    /// A picture of a result leaves the store to be painted on, or comes back. Null when it is not there.
+    std::shared_ptr<DisplayPicture> take(const ResultView& view);
+    void put(const ResultView& view, std::shared_ptr<DisplayPicture> picture);
+
+    static constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
+    std::size_t bytes() const;
 
   signals:
     void forgot();  ///< what was shown must be asked for again
-    void ready(int frame, bool aligned);
-    void failed(QString why);
+    void ready();
 
   private:
     struct Kept {
-        FrameView view;
-        std::shared_ptr<const DisplayPicture> picture;
-        std::size_t bytes;
+        StoredView view;
+        std::shared_ptr<DisplayPicture> picture;
     };
-    void forget_all();
-    void forget_aligned();
+    void follow(const Changes& changes);
+    void forget(const std::function<bool(const StoredView&)>& which);
+    void keep(const StoredView& view, std::shared_ptr<DisplayPicture> picture);
+    bool can_be_made(const StoredView& view) const;
     void next();
 
-    Session& session_;
-    QThreadPool pool_;
+    SessionBase& base_;
+    LatestWish wish_, preparation_;
     std::list<Kept> kept_;  ///< most recently used first
-    std::vector<FrameView> wanted_;
-    std::vector<FrameView> broken_;
-    std::shared_ptr<const FrameSource> source_;
-    bool working_ = false;
-    double marks_reach_ = 0.4;
-    int generation_ = 0;
+    std::vector<StoredView> wanted_;
+    std::vector<StoredView> broken_;  ///< not tried again and again
+    std::optional<StoredView> under_way_;
 };
 
 }  // namespace moorhaze::desktop

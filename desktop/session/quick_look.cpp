@@ -2,24 +2,21 @@
 
 namespace moorhaze::desktop {
 
-QuickLook::QuickLook(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    pool_.setMaxThreadCount(1);  // a merge is parallel in itself
-    connect(&session_, &Session::quick_merge_changed, this, &QuickLook::forget);
-    connect(&session_, &Session::selection_changed, this, [this] {
+QuickLook::QuickLook(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
+        if (kind != Products::Kind::look) return;
+        dragged_.reset();
+        picture_.reset();
+        want();
+    });
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (!changes.selection()) return;
         dragged_.reset();
         want();
     });
-}
-
-QuickLook::~QuickLook() {
-    pool_.waitForDone();
-}
-
-void QuickLook::set_on(bool on) {
-    if (on_ == on) return;
-    on_ = on;
-    if (on_) want();
-    emit changed();
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::quick_look) want();
+    });
 }
 
 void QuickLook::show_range(FrameRange range) {
@@ -27,51 +24,24 @@ void QuickLook::show_range(FrameRange range) {
     want();
 }
 
-void QuickLook::forget() {
-    ++generation_;
-    dragged_.reset();
-    picture_.reset();
-    want();
-}
-
-std::vector<int> QuickLook::frames() const {
-    Series series = session_.series();
-    if (dragged_) series.range = *dragged_;
-    return series.chosen();
-}
-
 void QuickLook::want() {
-    if (!on_ || !session_.quick_merge()) return;
-    wanted_ = true;
-    next();
-}
-
-void QuickLook::next() {
-    if (working_ || !wanted_) return;
-    wanted_ = false;
-    working_ = true;
+    const Looked* looked = base_.products.looked();
+    if (!base_.standpoint.quick_look() || !looked || !looked->quick) return wish_.drop();
+    Series series = base_.document.series();
+    if (dragged_) series.range = *dragged_;
     using Made = std::shared_ptr<const DisplayPicture>;
-    const cv::Size plane = session_.series().size();
-    auto make = [merge = session_.quick_merge(), frames = frames(), plane]() -> Made {
-        const cv::Mat3b merged = merge->merge(frames, Job{});
-        if (merged.empty()) return nullptr;
-        const double scale = double(plane.width) / merged.cols;
-        return std::make_shared<DisplayPicture>(display_levels({merged, {}, {}}, Job{}), QPoint(), scale);
-    };
-    run_beside(
-        pool_, this, make,
-        [this, generation = generation_](const Made& made) {
-            working_ = false;
-            if (generation == generation_) {
-                picture_ = made;
-                emit changed();
-            }
-            next();
+    wish_.want(
+        [merge = looked->quick, frames = series.chosen(), plane = series.size()](const Job& job) -> Made {
+            const cv::Mat3b merged = merge->merge(frames, job);
+            if (merged.empty()) return nullptr;
+            const double scale = double(plane.width) / merged.cols;
+            return std::make_shared<DisplayPicture>(display_levels({merged, {}, {}}, job), QPoint(), scale);
         },
-        [this](const std::exception& error) {
-            working_ = false;
-            session_.tell(QString::fromUtf8(error.what()), true);
-        });
+        [this](const Made& made) {
+            picture_ = made;
+            emit changed();
+        },
+        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
 }
 
 }  // namespace moorhaze::desktop

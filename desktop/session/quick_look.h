@@ -1,45 +1,34 @@
 #pragma once
-#include <QObject>
-#include <QThreadPool>
 #include <memory>
-#include <optional>
 
-#include "core/merge/quick_merge.h"
 #include "desktop/session/display_picture.h"
-#include "desktop/session/session.h"
+#include "desktop/session/latest_wish.h"
+#include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
 
-/// A quick merge of the frames in the range, from the previews that profiling left: follows the range's
-/// handles. Works beside the interface; of several wishes only the last is made.
+/// A quick merge of the frames in the range, from the previews that looking left: follows the range's handles
+/// while Standpoint::quick_look() is on.
 class QuickLook : public QObject {
     Q_OBJECT
   public:
-    explicit QuickLook(Session& session, QObject* parent = nullptr);
-    ~QuickLook() override;
+    explicit QuickLook(SessionBase& base, QObject* parent = nullptr);
 
-    bool is_on() const { return on_; }
-    void set_on(bool on);
     /// A range that is being dragged and not yet chosen.
     void show_range(FrameRange range);
     /// The last one made; null before. It may lag behind the range for a moment.
     std::shared_ptr<const DisplayPicture> picture() const { return picture_; }
     /// True when the picture shows the range as it is.
-    bool is_settled() const { return !on_ || (!working_ && !wanted_); }
+    bool is_settled() const { return !wish_.is_busy(); }
 
   signals:
     void changed();
 
   private:
     void want();
-    void next();
-    void forget();
-    std::vector<int> frames() const;
 
-    Session& session_;
-    QThreadPool pool_;
-    bool on_ = false, working_ = false, wanted_ = false;
-    int generation_ = 0;
+    SessionBase& base_;
+    LatestWish wish_{LatestWish::Replaced::comes_to_its_end};
     std::optional<FrameRange> dragged_;
     std::shared_ptr<const DisplayPicture> picture_;
 };

@@ -3,7 +3,6 @@
 #include <algorithm>
 
 #include "core/work/for_rows.h"
-#include "desktop/session/run_beside.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -93,38 +92,37 @@ std::shared_ptr<const DisplayPicture> growth_picture(const Growth& growth, int f
 
 }  // namespace
 
-ResultLook::ResultLook(Session& session, const std::array<QColor, 256>& colours, QObject* parent)
-    : QObject(parent), session_(session), colours_(colours) {
-    pool_.setMaxThreadCount(1);
-    connect(&session_, &Session::result_shown, this, &ResultLook::want);
-    connect(&session_, &Session::merge_grew, this, [this] {
-        const auto& growth = session_.growth();
-        growing_ = growth ? growth_picture(*growth, session_.series().count(), colours_) : nullptr;
+ResultLook::ResultLook(SessionBase& base, const Merging& merging, const std::array<QColor, 256>& colours,
+                       QObject* parent)
+    : QObject(parent), base_(base), merging_(merging), colours_(colours) {
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::result || aspect == Standpoint::Aspect::look) want();
+        if (aspect == Standpoint::Aspect::look) emit changed();
+    });
+    connect(&merging_, &Merging::grew, this, [this] {
+        const auto& growth = merging_.growth();
+        growing_ = growth ? growth_picture(*growth, base_.document.series().count(), colours_) : nullptr;
         emit grew();
     });
-    connect(&session_, &Session::settings_changed, this, [this] {
-        if (wanted_look() == LookAt::below_floor) want();
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series) made_of_.reset(), made_.reset(), base_of_.reset(), base_picture_.release();
+        if (changes.merge && wanted_look() == LookAt::below_floor) want();
     });
 }
 
-ResultLook::~ResultLook() {
-    pool_.waitForDone();
+const MergeProduct* ResultLook::product() const {
+    const ProjectResult* shown = base_.standpoint.result();
+    return shown ? base_.products.merge(shown->id) : nullptr;
 }
 
 bool ResultLook::has_trust() const {
-    return session_.result() && !session_.result()->merge->trust.empty();
+    const MergeProduct* own = product();
+    return own && !own->result->trust.empty();
 }
 
 LookAt ResultLook::wanted_look() const {
-    const LookAt look = floor_moving_ ? LookAt::below_floor : look_;
+    const LookAt look = floor_moving_ ? LookAt::below_floor : base_.standpoint.look();
     return look == LookAt::below_floor && !has_trust() ? LookAt::picture : look;
-}
-
-void ResultLook::set_look(LookAt look) {
-    if (look == look_) return;
-    look_ = look;
-    want();
-    emit changed();
 }
 
 void ResultLook::set_floor_moving(bool moving) {
@@ -135,7 +133,7 @@ void ResultLook::set_floor_moving(bool moving) {
 }
 
 std::shared_ptr<const DisplayPicture> ResultLook::shown() const {
-    const Result* result = session_.result();
+    const ProjectResult* result = base_.standpoint.result();
     // What was made last stays until what is wanted is there, unless it is of another result.
     return result && wanted_look() != LookAt::picture && made_of_ == result->id && made_as_ == wanted_look()
                ? made_
@@ -143,42 +141,30 @@ std::shared_ptr<const DisplayPicture> ResultLook::shown() const {
 }
 
 void ResultLook::want() {
-    if (wanted_look() == LookAt::picture || !session_.result()) return;
-    wanted_ = true;
-    next();
-}
-
-void ResultLook::next() {
-    if (working_ || !wanted_) return;
-    const Result* result = session_.result();
-    wanted_ = false;
-    if (!result || wanted_look() == LookAt::picture) return;
-    working_ = true;
+    const MergeProduct* own = product();
+    if (!own || wanted_look() == LookAt::picture) return wish_.drop();
+    const ResultId id = base_.standpoint.result()->id;
     struct Made {
         cv::Mat4b base;
         std::shared_ptr<const DisplayPicture> picture;
     };
-    auto make = [merge = result->merge, look = wanted_look(), floor = session_.merge_settings().trust_floor,
-                 frames = session_.series().count(), colours = colours_,
-                 known = base_of_ == result->id ? base_ : cv::Mat4b()]() -> Made {
-        const cv::Mat4b base = known.empty() ? halved_display(merge->picture) : known;
-        const cv::Mat3b shown = look_at(*merge, base, look, floor, frames, colours);
-        return {base, std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, Job{}),
-                                                       QPoint(merge->area.x, merge->area.y), kShrink)};
-    };
-    run_beside(
-        pool_, this, make,
-        [this, id = result->id, look = wanted_look()](const Made& made) {
-            working_ = false;
-            base_ = made.base, base_of_ = id;
+    wish_.want(
+        [merge = own->result, look = wanted_look(),
+         floor = base_.document.project().merge.settings.trust_floor, frames = own->plane->series.count(),
+         colours = colours_, known = base_of_ == id ? base_picture_ : cv::Mat4b()](const Job& job) -> Made {
+            const cv::Mat4b base = known.empty() ? halved_display(merge->picture) : known;
+            job.checkpoint();
+            const cv::Mat3b shown = look_at(*merge, base, look, floor, frames, colours);
+            return {base, std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, job),
+                                                           QPoint(merge->area.x, merge->area.y), kShrink)};
+        },
+        [this, id, look = wanted_look(), serial = base_.document.serial()](const Made& made) {
+            if (serial != base_.document.serial()) return;
+            base_picture_ = made.base, base_of_ = id;
             made_ = made.picture, made_of_ = id, made_as_ = look;
             emit changed();
-            next();
         },
-        [this](const std::exception& error) {
-            working_ = false;
-            session_.tell(QString::fromUtf8(error.what()), true);
-        });
+        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
 }
 
 }  // namespace moorhaze::desktop

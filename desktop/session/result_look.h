@@ -1,35 +1,24 @@
 #pragma once
 #include <QColor>
 #include <QObject>
-#include <QThreadPool>
 #include <array>
 #include <memory>
 
 #include "desktop/session/display_picture.h"
-#include "desktop/session/session.h"
+#include "desktop/session/latest_wish.h"
+#include "desktop/session/merging.h"
 
 namespace moorhaze::desktop {
 
-/// What of a result is shown.
-enum class LookAt {
-    picture,
-    below_floor,  ///< places less trusted than the trust floor under a veil
-    depth,        ///< the depth map in the depth colours, over the picture
-    source,       ///< which frame each place came from, in the depth colours, over the picture
-    made_by,      ///< depth map, pyramid, backdrop, a part that moved: each with a tint and a pattern
-};
-
 /// The result shown with what is known of it laid over, at half size: quick enough to follow the trust floor
-/// while it is moved. Works beside the interface; of several wishes only the last is made.
+/// while it is moved. What is looked at is Standpoint::look().
 class ResultLook : public QObject {
     Q_OBJECT
   public:
     /// @param colours  of depth, near to far.
-    ResultLook(Session& session, const std::array<QColor, 256>& colours, QObject* parent = nullptr);
-    ~ResultLook() override;
+    ResultLook(SessionBase& base, const Merging& merging, const std::array<QColor, 256>& colours,
+               QObject* parent = nullptr);
 
-    LookAt look() const { return look_; }
-    void set_look(LookAt look);
     /// Shows the veil for as long as the floor is moved, whatever else is looked at.
     void set_floor_moving(bool moving);
     /// True when the result shown knows how far to trust its places.
@@ -40,7 +29,7 @@ class ResultLook : public QObject {
     std::shared_ptr<const DisplayPicture> growing() const { return growing_; }
     /// True when nothing is to be laid over the picture.
     bool is_plain() const { return wanted_look() == LookAt::picture; }
-    bool is_settled() const { return !working_ && !wanted_; }
+    bool is_settled() const { return !wish_.is_busy(); }
 
   signals:
     void changed();
@@ -48,20 +37,20 @@ class ResultLook : public QObject {
 
   private:
     LookAt wanted_look() const;
+    const MergeProduct* product() const;  ///< of the result shown
     void want();
-    void next();
 
-    Session& session_;
+    SessionBase& base_;
+    const Merging& merging_;
     std::array<QColor, 256> colours_;
-    QThreadPool pool_;
-    LookAt look_ = LookAt::picture;
-    bool floor_moving_ = false, working_ = false, wanted_ = false;
-    int made_of_ = 0;  ///< result
+    LatestWish wish_{LatestWish::Replaced::comes_to_its_end};
+    bool floor_moving_ = false;
+    std::optional<ResultId> made_of_;
     LookAt made_as_ = LookAt::picture;
     std::shared_ptr<const DisplayPicture> made_;
     std::shared_ptr<const DisplayPicture> growing_;
-    cv::Mat4b base_;  ///< the result at half size, kept for the next look
-    int base_of_ = 0;
+    cv::Mat4b base_picture_;  ///< the result at half size, kept for the next look
+    std::optional<ResultId> base_of_;
 };
 
 }  // namespace moorhaze::desktop

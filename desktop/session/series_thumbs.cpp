@@ -1,7 +1,6 @@
 #include "desktop/session/series_thumbs.h"
 
 #include "desktop/session/display_picture.h"
-#include "desktop/session/run_beside.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -15,34 +14,23 @@ QImage thumb_of(const Frame& frame) {
 
 }  // namespace
 
-SeriesThumbs::SeriesThumbs(QObject* parent) : QObject(parent) {
-    pool_.setMaxThreadCount(1);
+void SeriesThumbs::want(const std::vector<Frame>& frames) {
+    frames_ = frames;
+    pictures_.assign(frames.size(), {});
+    wish_.drop();
+    next(0);
 }
 
-SeriesThumbs::~SeriesThumbs() {
-    stop_.request_stop();
-    pool_.waitForDone();
-}
-
-void SeriesThumbs::want(const std::vector<FoundSeries>& card) {
-    stop_.request_stop();
-    stop_ = {};
-    ++generation_;
-    pictures_.assign(card.size(), {});
-    for (std::size_t place = 0; place < card.size(); ++place) {
-        const Frame frame = card[place].frames[card[place].frames.size() / 2];
-        run_beside(
-            pool_, this,
-            [frame, stop = stop_.get_token()] { return stop.stop_requested() ? QImage() : thumb_of(frame); },
-            [this, place, generation = generation_](const QImage& made) {
-                if (generation != generation_ || made.isNull()) return;
-                pictures_[place] = made;
-                emit ready(int(place));
-            },
-            [](const std::exception&) {
-                // A frame that cannot be shown is told when its series is opened.
-            });
-    }
+void SeriesThumbs::next(std::size_t place) {
+    if (place >= frames_.size()) return;
+    wish_.want([frame = frames_[place]](const Job&) { return thumb_of(frame); },
+               [this, place](const QImage& made) {
+                   pictures_[place] = made;
+                   emit ready(int(place));
+                   next(place + 1);
+               },
+               // A frame that cannot be shown is told when its series is opened.
+               [this, place](const std::exception&) { next(place + 1); });
 }
 
 QPixmap SeriesThumbs::find(int place) const {

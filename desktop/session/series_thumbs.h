@@ -2,11 +2,10 @@
 #include <QImage>
 #include <QObject>
 #include <QPixmap>
-#include <QThreadPool>
-#include <stop_token>
 #include <vector>
 
-#include "core/series/card.h"
+#include "core/series/series.h"
+#include "desktop/session/latest_wish.h"
 
 namespace moorhaze::desktop {
 
@@ -15,21 +14,21 @@ namespace moorhaze::desktop {
 class SeriesThumbs : public QObject {
     Q_OBJECT
   public:
-    explicit SeriesThumbs(QObject* parent = nullptr);
-    ~SeriesThumbs() override;
+    explicit SeriesThumbs(QObject* parent = nullptr) : QObject(parent) {}
 
-    /// Of these series; what was wanted before is given up.
-    void want(const std::vector<FoundSeries>& card);
+    /// Of these frames, one a series; what was wanted before is given up.
+    void want(const std::vector<Frame>& frames);
     QPixmap find(int place) const;
 
   signals:
     void ready(int place);
 
   private:
-    QThreadPool pool_;
+    void next(std::size_t place);
+
+    LatestWish wish_;
+    std::vector<Frame> frames_;
     std::vector<QImage> pictures_;
-    std::stop_source stop_;
-    int generation_ = 0;
 };
 
 }  // namespace moorhaze::desktop

@@ -5,7 +5,6 @@
 #include <QFileInfo>
 #include <QRegularExpression>
 #include <QStandardPaths>
-#include <QUndoCommand>
 #include <chrono>
 
 #include "desktop/session/facts.h"
@@ -24,66 +23,26 @@ struct LiveFrame {
 
 }  // namespace
 
-class SetupCommand : public QUndoCommand {
-  public:
-    SetupCommand(ShootDesk& desk, ShootSetup from, ShootSetup to, const QString& field)
-        : QUndoCommand(QStringLiteral("plan: %1").arg(field)),
-          desk_(desk),
-          from_(from),
-          to_(to),
-          field_(field) {}
-    void undo() override { desk_.apply_setup(from_); }
-    void redo() override { desk_.apply_setup(to_); }
-    int id() const override { return 71; }
-    bool mergeWith(const QUndoCommand* next) override {
-        const auto* other = static_cast<const SetupCommand*>(next);
-        if (other->field_ != field_) return false;
-        to_ = other->to_;
-        return true;
-    }
-
-  private:
-    ShootDesk& desk_;
-    ShootSetup from_, to_;
-    QString field_;
-};
-
-class MarksCommand : public QUndoCommand {
-  public:
-    using Mark = std::optional<double>;
-    MarksCommand(ShootDesk& desk, std::pair<Mark, Mark> from, std::pair<Mark, Mark> to)
-        : QUndoCommand(QStringLiteral("near and far mark")), desk_(desk), from_(from), to_(to) {}
-    void undo() override { desk_.apply_marks(from_.first, from_.second); }
-    void redo() override { desk_.apply_marks(to_.first, to_.second); }
-
-  private:
-    ShootDesk& desk_;
-    std::pair<Mark, Mark> from_, to_;
-};
-
-ShootDesk::ShootDesk(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    pool_.setMaxThreadCount(1);
-    plan_ = plan_shoot(setup_);
+ShootDesk::ShootDesk(SessionBase& base, Opening& opening, QObject* parent)
+    : QObject(parent), base_(base), opening_(opening) {
+    plan_ = plan_shoot(setup());
     watch_timer_.setInterval(kWatchEvery_ms);
     connect(&watch_timer_, &QTimer::timeout, this, &ShootDesk::look_at_watched);
-}
-
-ShootDesk::~ShootDesk() {
-    stop_.request_stop();
-    pool_.waitForDone();
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (!changes.shooting) return;
+        plan_ = plan_shoot(setup());
+        emit setup_changed();
+        emit state_changed();
+    });
 }
 
 // ---------------------------------------------------------------------------------------------------- plan
 
 void ShootDesk::set_setup(const ShootSetup& setup, const QString& field) {
-    if (setup == setup_) return;
-    session_.undo_stack().push(new SetupCommand(*this, setup_, setup, field));
-}
-
-void ShootDesk::apply_setup(const ShootSetup& setup) {
-    setup_ = setup;
-    plan_ = plan_shoot(setup_);
-    emit setup_changed();
+    Shooting to = shooting();
+    to.setup = setup;
+    base_.document.edit(tr("plan: %1").arg(field), with_shooting(base_.document.project(), to),
+                        QStringLiteral("setup ") + field);
 }
 
 QString ShootDesk::setup_folder() {
@@ -103,13 +62,13 @@ void ShootDesk::save_setup_as(const QString& name) {
     QString plain = name.trimmed();
     plain.replace(QRegularExpression(QStringLiteral("[/\\\\\\x00-\\x1f]")), QStringLiteral("-"));
     while (plain.startsWith('.')) plain.remove(0, 1);
-    if (plain.isEmpty()) return session_.tell(tr("Type a name for the setup first."), true);
+    if (plain.isEmpty()) return base_.notices.notify_error(tr("Type a name for the setup first."));
     QDir().mkpath(setup_folder());
     try {
-        save_setup(QDir(setup_folder()).filePath(plain + QStringLiteral(".json")).toStdString(), setup_);
-        session_.tell(tr("Setup \"%1\" saved.").arg(plain), false);
+        save_setup(QDir(setup_folder()).filePath(plain + QStringLiteral(".json")).toStdString(), setup());
+        base_.notices.notify(tr("Setup \"%1\" saved.").arg(plain));
     } catch (const Error& error) {
-        session_.tell(QString::fromUtf8(error.what()), true);
+        base_.notices.notify_error(QString::fromUtf8(error.what()));
     }
     emit saved_setups_changed();
 }
@@ -119,13 +78,13 @@ void ShootDesk::load_saved_setup(const QString& name) {
         set_setup(load_setup(QDir(setup_folder()).filePath(name + QStringLiteral(".json")).toStdString()),
                   tr("setup %1").arg(name));
     } catch (const Error& error) {
-        session_.tell(QString::fromUtf8(error.what()), true);
+        base_.notices.notify_error(QString::fromUtf8(error.what()));
     }
 }
 
 void ShootDesk::remove_saved_setup(const QString& name) {
     if (QFile::remove(QDir(setup_folder()).filePath(name + QStringLiteral(".json"))))
-        session_.tell(tr("Setup \"%1\" removed.").arg(name), false);
+        base_.notices.notify(tr("Setup \"%1\" removed.").arg(name));
     emit saved_setups_changed();
 }
 
@@ -157,7 +116,7 @@ void ShootDesk::connect_devices(const rig::BenchSettings& settings) {
                bench_ = bench;
                // What the devices are is known; the person need not type it.
                const rig::Shooting& usual = bench_->shooting();
-               ShootSetup setup = setup_;
+               ShootSetup setup = this->setup();
                const rig::Camera camera = bench_->true_camera();
                setup.sensor_width_mm = camera.sensor_width_mm;
                setup.sensor_height_mm = camera.sensor_width_mm * camera.height_px / camera.width_px;
@@ -178,18 +137,25 @@ void ShootDesk::connect_devices(const rig::BenchSettings& settings) {
            });
 }
 
-void ShootDesk::disconnect_devices() {
-    ++generation_;
-    stop_.request_stop();
-    pool_.waitForDone();
-    stop_ = std::stop_source{};
+/// A call that is under way ends by itself; whatever it says is not heard.
+void ShootDesk::forget_call() {
+    calls_.drop();
     working_ = false;
+}
+
+void ShootDesk::disconnect_devices() {
+    forget_call();
     shoot_.reset();
     bench_.reset();
     live_.reset();
-    near_mm_.reset();
-    far_mm_.reset();
     wanted_mm_.reset();
+    // Marks are places of these devices: nobody's decision is lost with them, and none can be undone to.
+    base_.document.happened([](const Project& own) {
+        Shooting unmarked = own.shooting;
+        unmarked.near_mark_mm.reset();
+        unmarked.far_mark_mm.reset();
+        return with_shooting(own, unmarked);
+    });
     troubles_.clear();
     stations_shot_.clear();
     scene_.clear();
@@ -266,29 +232,29 @@ void ShootDesk::next_live() {
 }
 
 void ShootDesk::mark_near() {
-    if (state_ == ShootState::live) set_marks(position_mm_, far_mm_);
+    if (state_ == ShootState::live) set_marks(position_mm_, far_mark_mm());
 }
 
 void ShootDesk::mark_far() {
-    if (state_ == ShootState::live) set_marks(near_mm_, position_mm_);
+    if (state_ == ShootState::live) set_marks(near_mark_mm(), position_mm_);
 }
 
 void ShootDesk::set_marks(std::optional<double> near_mm, std::optional<double> far_mm) {
-    if (near_mm == near_mm_ && far_mm == far_mm_) return;
-    session_.undo_stack().push(new MarksCommand(*this, {near_mm_, far_mm_}, {near_mm, far_mm}));
+    base_.document.edit(tr("near and far mark"),
+                        with_shooting(base_.document.project(), with_marks(near_mm, far_mm)));
 }
 
-void ShootDesk::apply_marks(std::optional<double> near_mm, std::optional<double> far_mm) {
-    near_mm_ = near_mm;
-    far_mm_ = far_mm;
-    if (near_mm_ && far_mm_) {
-        ShootSetup setup = setup_;
-        setup.subject_depth_mm = *far_mm_ - *near_mm_;
+/// The depth between both marks is the subject's.
+Shooting ShootDesk::with_marks(std::optional<double> near_mm, std::optional<double> far_mm) const {
+    Shooting to = shooting();
+    to.near_mark_mm = near_mm;
+    to.far_mark_mm = far_mm;
+    if (near_mm && far_mm) {
+        to.setup.subject_depth_mm = *far_mm - *near_mm;
         if (!on_rail())
-            setup.magnification = magnification_at(setup.focal_length_mm, first_focus_mm_ + *near_mm_);
-        apply_setup(setup);
+            to.setup.magnification = magnification_at(to.setup.focal_length_mm, first_focus_mm_ + *near_mm);
     }
-    emit state_changed();
+    return to;
 }
 
 }  // namespace moorhaze::desktop

@@ -1,6 +1,5 @@
 #pragma once
 #include <QObject>
-#include <QThreadPool>
 #include <QTimer>
 #include <memory>
 #include <optional>
@@ -8,8 +7,8 @@
 #include "core/optics/shoot_plan.h"
 #include "core/series/watched_folder.h"
 #include "desktop/session/display_picture.h"
-#include "desktop/session/run_beside.h"
-#include "desktop/session/session.h"
+#include "desktop/session/latest_wish.h"
+#include "desktop/session/opening.h"
 #include "rig/bench.h"
 #include "rig/shoot.h"
 
@@ -36,15 +35,15 @@ struct ShootTrouble {
 
 /// Plan and shoot: the setup with what comes of it, the devices, live view, the run. All in the interface's
 /// thread; the devices are spoken to beside it, one call after the other. Frames that arrive join the
-/// session.
+/// document, unless a result of an earlier view has not been exported: then the run goes on, and the window
+/// stays with that view.
 class ShootDesk : public QObject {
     Q_OBJECT
   public:
-    explicit ShootDesk(Session& session, QObject* parent = nullptr);
-    ~ShootDesk() override;
+    ShootDesk(SessionBase& base, Opening& opening, QObject* parent = nullptr);
 
     // Plan.
-    const ShootSetup& setup() const { return setup_; }
+    const ShootSetup& setup() const { return shooting().setup; }
     const ShootPlan& plan() const { return plan_; }
     /// One step of undo; steps that follow each other within the same field join.
     void set_setup(const ShootSetup& setup, const QString& field);
@@ -68,8 +67,8 @@ class ShootDesk : public QObject {
     void back_to_live();  ///< after a run
     QString scene() const { return scene_; }
     double position_mm() const { return position_mm_; }
-    std::optional<double> near_mark_mm() const { return near_mm_; }
-    std::optional<double> far_mark_mm() const { return far_mm_; }
+    std::optional<double> near_mark_mm() const { return shooting().near_mark_mm; }
+    std::optional<double> far_mark_mm() const { return shooting().far_mark_mm; }
     void drive_by(double mm);
     void drive_to(double mm);
     void mark_near();
@@ -101,12 +100,14 @@ class ShootDesk : public QObject {
     const std::vector<ShootTrouble>& troubles() const { return troubles_; }
     const QString& folder() const { return folder_; }
     bool is_busy() const { return working_; }
+    /// True when the frames of the view being shot join the document.
+    bool is_joining() const { return joining_; }
     bool is_driving() const { return wanted_mm_.has_value(); }
 
     std::shared_ptr<const DisplayPicture> live_picture() const { return live_; }
     /// Live view, or its last picture until a frame has arrived.
     bool shows_live() const {
-        return live_ && (state_ == ShootState::live || (state_ != ShootState::off && !session_.has_series()));
+        return live_ && (state_ == ShootState::live || (state_ != ShootState::off && !base_.document.has_series()));
     }
     double live_frames_per_second() const { return live_rate_; }
 
@@ -114,7 +115,7 @@ class ShootDesk : public QObject {
     void watch(const QString& folder);
     void stop_watching();
     bool is_watching() const { return watched_ != nullptr; }
-    int watched_frames() const { return session_.series().count(); }
+    int watched_frames() const { return base_.document.series().count(); }
 
   signals:
     void setup_changed();
@@ -124,10 +125,9 @@ class ShootDesk : public QObject {
     void progress_changed();  ///< frames and troubles of the run
 
   private:
-    friend class SetupCommand;
-    friend class MarksCommand;
-    void apply_setup(const ShootSetup& setup);
-    void apply_marks(std::optional<double> near_mm, std::optional<double> far_mm);
+    const Shooting& shooting() const { return base_.document.project().shooting; }
+    Shooting with_marks(std::optional<double> near_mm, std::optional<double> far_mm) const;
+    void begin_view(int view);
     void set_state(ShootState state);
     template <class Work, class Done>
     void beside(Work work, Done done);
@@ -139,18 +139,17 @@ class ShootDesk : public QObject {
     void took(const Arrived& arrived);
     /// Profiles of the frames before a shot of a view; empty where another view begins.
     std::vector<FocusProfile> profiles_before(int view) const;
+    void forget_call();
     void interrupted(const std::exception& error);
     void finish_run();
     void look_at_watched();
     rig::ShootDevices devices() const;
-    bool on_rail() const { return setup_.stepping == Stepping::rail; }
+    bool on_rail() const { return setup().stepping == Stepping::rail; }
 
-    Session& session_;
-    QThreadPool pool_;
-    std::stop_source stop_;
-    bool working_ = false;
-    int generation_ = 0;  ///< answers for devices that were given back are dropped
-    ShootSetup setup_;
+    SessionBase& base_;
+    Opening& opening_;
+    LatestWish calls_;      ///< to the devices; those for devices that were given back are dropped
+    bool working_ = false;  ///< a call is under way
     ShootPlan plan_;
     ShootState state_ = ShootState::off;
     QString scene_, folder_;
@@ -158,30 +157,32 @@ class ShootDesk : public QObject {
     std::shared_ptr<rig::Bench> bench_;
     std::shared_ptr<rig::Shoot> shoot_;
     double position_mm_ = 0, first_focus_mm_ = 0;
-    std::optional<double> near_mm_, far_mm_, wanted_mm_;
+    std::optional<double> wanted_mm_;
     double marks_reach_ = 0.3, live_rate_ = 0, seconds_left_ = -1;
     bool quick_ = true;
     int view_ = 0;
+    bool joining_ = true;
+    std::vector<FocusProfile> profiles_;  ///< of the frames of the view being shot, or of the folder watched
     std::vector<bool> stations_shot_;
     std::vector<ShootTrouble> troubles_;
     std::vector<ShootTrouble> again_;  ///< waiting to be shot again
     std::shared_ptr<const DisplayPicture> live_;
-    std::unique_ptr<WatchedFolder> watched_;
+    std::shared_ptr<WatchedFolder> watched_;
     QTimer watch_timer_;
 };
 
 template <class Work, class Done>
 void ShootDesk::beside(Work work, Done done) {
     working_ = true;
-    run_beside(
-        pool_, this, [work = std::move(work), job = Job{stop_.get_token(), {}}] { return work(job); },
-        [this, done = std::move(done), generation = generation_](const auto& value) {
+    calls_.want(
+        std::move(work),
+        [this, done = std::move(done)](const auto& value) {
             working_ = false;
-            if (generation == generation_) done(value);
+            done(value);
         },
-        [this, generation = generation_](const std::exception& error) {
+        [this](const std::exception& error) {
             working_ = false;
-            if (generation == generation_) interrupted(error);
+            interrupted(error);
         });
 }
 

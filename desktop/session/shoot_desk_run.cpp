@@ -7,7 +7,6 @@
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
-namespace {}  // namespace
 
 /// A frame that was shot or found, with what it changes.
 struct ShootDesk::Arrived {
@@ -22,7 +21,7 @@ struct ShootDesk::Arrived {
 
 ShootDesk::Arrived ShootDesk::looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before,
                                         bool again, const Job& job) {
-    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), {}, true}, {}, {}, {}, again, -1};
+    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), {}, true, {}}, {}, {}, {}, again, -1};
     auto profile = focus_profile(arrived.frame, shot.station, job);
     if (!profile) throw FileError(profile.error().what);
     arrived.profile = std::move(*profile);
@@ -36,7 +35,7 @@ ShootDesk::Arrived ShootDesk::looked_at(const rig::Shoot::Shot& shot, std::vecto
 }
 
 std::vector<FocusProfile> ShootDesk::profiles_before(int view) const {
-    return view == view_ ? session_.profiles() : std::vector<FocusProfile>();
+    return view == view_ ? profiles_ : std::vector<FocusProfile>();
 }
 
 // ------------------------------------------------------------------------------------------------- the run
@@ -44,8 +43,8 @@ std::vector<FocusProfile> ShootDesk::profiles_before(int view) const {
 QString ShootDesk::why_not() const {
     if (state_ == ShootState::off) return tr("Connect the devices first.");
     if (state_ == ShootState::connecting) return tr("The devices are being connected.");
-    if (!near_mm_) return tr("Drive to the nearest point and mark it ([).");
-    if (!far_mm_) return tr("Drive to the farthest point and mark it (]).");
+    if (!near_mark_mm()) return tr("Drive to the nearest point and mark it ([).");
+    if (!far_mark_mm()) return tr("Drive to the farthest point and mark it (]).");
     for (const SetupProblem& problem : plan_.problems)
         if (problem.blocks) return text(problem.what);
     return {};
@@ -53,34 +52,47 @@ QString ShootDesk::why_not() const {
 
 void ShootDesk::start(const QString& folder) {
     if (state_ != ShootState::live && state_ != ShootState::done) return;
-    if (const QString why = why_not(); !why.isEmpty()) return session_.tell(why, true);
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     rig::ShootOrder order;
-    order.stepping = setup_.stepping;
+    order.stepping = setup().stepping;
     for (const PlannedFrame& frame : plan_.steps.frames)
-        order.stations_mm.push_back((on_rail() ? 0 : first_focus_mm_) + *near_mm_ + frame.focus_mm);
-    order.camera = {setup_.shutter_s, setup_.f_number, bench_->camera().settings().iso};
-    order.flash = setup_.flash;
-    order.settle_s = setup_.settle_s;
-    order.flash_pause_s = setup_.flash ? setup_.flash_recharge_s : 0;
-    order.views = setup_.views;
+        order.stations_mm.push_back((on_rail() ? 0 : first_focus_mm_) + *near_mark_mm() + frame.focus_mm);
+    order.camera = {setup().shutter_s, setup().f_number, bench_->camera().settings().iso};
+    order.flash = setup().flash;
+    order.settle_s = setup().settle_s;
+    order.flash_pause_s = setup().flash ? setup().flash_recharge_s : 0;
+    order.views = setup().views;
     order.folder = folder.toStdString();
     try {
         // A live picture may be under way: the devices wait for each other.
         shoot_ = std::make_shared<rig::Shoot>(devices(), order);
     } catch (const Error& error) {
-        return session_.tell(QString::fromUtf8(error.what()), true);
+        return base_.notices.notify_error(QString::fromUtf8(error.what()));
     }
     folder_ = folder;
     troubles_.clear();
     again_.clear();
-    view_ = 0;
-    stations_shot_.assign(std::size_t(shoot_->per_view()), false);
-    session_.begin_series(shoot_->folder_of(0).filename().string());
+    opening_.begin_series(text(shoot_->folder_of(0).filename().string()));
+    begin_view(0);
     set_state(ShootState::running);
     emit progress_changed();
     if (!working_) next_shot();
 }
 
+/// The document goes along with the views, but takes no result with it that somebody still wants.
+void ShootDesk::begin_view(int view) {
+    view_ = view;
+    profiles_.clear();
+    stations_shot_.assign(std::size_t(shoot_->per_view()), false);
+    joining_ = view == 0 || !has_unsaved_results(base_.document.project());
+    if (!joining_)
+        return base_.notices.notify(tr("View %1 is being shot into its folder. The window stays with the view "
+                                       "before: a result of it has not been exported.")
+                                        .arg(view + 1));
+    if (view > 0) opening_.begin_series(text(shoot_->folder_of(view).filename().string()));
+}
+
+/// A shoot speaks to devices that belong to the bench: a call holds both until it has ended.
 void ShootDesk::next_shot() {
     if (working_ || !shoot_) return;
     if (state_ == ShootState::pausing) return set_state(ShootState::paused);
@@ -89,7 +101,7 @@ void ShootDesk::next_shot() {
         const ShootTrouble place = again_.back();
         again_.pop_back();
         beside(
-            [shoot = shoot_, place, before = profiles_before(place.view)](const Job& job) {
+            [bench = bench_, shoot = shoot_, place, before = profiles_before(place.view)](const Job& job) {
                 return looked_at(shoot->shoot_again(place.view, place.station, job), before, true, job);
             },
             [this](const Arrived& arrived) { took(arrived); });
@@ -98,7 +110,7 @@ void ShootDesk::next_shot() {
     if (shoot_->is_done()) return finish_run();
     const int view = shoot_->done() / shoot_->per_view();
     beside(
-        [shoot = shoot_, before = profiles_before(view)](const Job& job) {
+        [bench = bench_, shoot = shoot_, before = profiles_before(view)](const Job& job) {
             Arrived arrived = looked_at(shoot->shoot_next(job), before, false, job);
             arrived.seconds_left = shoot->seconds_left();
             return arrived;
@@ -111,46 +123,44 @@ void ShootDesk::next_shot() {
 
 void ShootDesk::took(const Arrived& arrived) {
     const rig::Shoot::Shot& shot = arrived.shot;
-    if (shot.view != view_) {
-        view_ = shot.view;
-        stations_shot_.assign(std::size_t(shoot_->per_view()), false);
-        session_.begin_series(shoot_->folder_of(view_).filename().string());
-    }
-    stations_shot_[std::size_t(shot.station)] = true;
-    position_mm_ = shoot_->order().stations_mm[std::size_t(shot.station)] - (on_rail() ? 0 : first_focus_mm_);
-    auto told = [&](int station, const std::vector<FrameFlag>& flags) {
+    if (shot.view != view_) begin_view(shot.view);
+    const auto station = std::size_t(shot.station);
+    stations_shot_[station] = true;
+    position_mm_ = shoot_->order().stations_mm[station] - (on_rail() ? 0 : first_focus_mm_);
+    auto report = [&](int of, const std::vector<FrameFlag>& flags) {
         std::erase_if(troubles_,
-                      [&](const ShootTrouble& t) { return t.view == shot.view && t.station == station; });
+                      [&](const ShootTrouble& t) { return t.view == shot.view && t.station == of; });
         for (const FrameFlag& flag : flags) {
             if (flag.kind == "unsharp") continue;  // frames before and behind the subject are meant
-            troubles_.push_back({shot.view, station, text(flag.reason)});
-            session_.tell(
-                tr("Frame %1: %2. Shoot it again from the list.").arg(station + 1).arg(text(flag.reason)),
-                true);
+            troubles_.push_back({shot.view, of, text(flag.reason)});
+            base_.notices.notify_error(
+                tr("Frame %1: %2. Shoot it again from the list.").arg(of + 1).arg(text(flag.reason)));
             break;
         }
     };
-    if (arrived.again && shot.station < session_.series().count()) {
-        session_.frame_changed(shot.station, arrived.profile, arrived.whole);
-        told(shot.station, session_.profile().flags[std::size_t(shot.station)]);
+    if (arrived.again && station < profiles_.size()) {
+        profiles_[station] = arrived.profile;
+        if (joining_) opening_.frame_changed(shot.station, arrived.profile, arrived.whole);
+        report(shot.station, arrived.whole.flags[station]);
     } else {
-        session_.add_frame(arrived.frame, arrived.profile, arrived.whole);
+        profiles_.push_back(arrived.profile);
+        if (joining_) opening_.add_frame(arrived.frame, arrived.profile, arrived.whole);
         // The frame before can be judged better now that both its neighbours are there.
         if (shot.station > 0) {
-            const auto& flags = session_.profile().flags[std::size_t(shot.station - 1)];
+            const auto& flags = arrived.whole.flags[station - 1];
             const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
                 return t.view == shot.view && t.station == shot.station - 1;
             });
-            if (!known || flags.empty()) told(shot.station - 1, flags);
+            if (!known || flags.empty()) report(shot.station - 1, flags);
         }
-        told(shot.station, arrived.at_once);
-        for (const FocusGap& gap : session_.profile().gaps) {
+        report(shot.station, arrived.at_once);
+        for (const FocusGap& gap : arrived.whole.gaps) {
             const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
                 return t.view == shot.view && (t.station == gap.before || t.station == gap.after);
             });
             if (known) continue;
             troubles_.push_back({shot.view, gap.before, gap_text(gap)});
-            session_.tell(gap_text(gap), true);
+            base_.notices.notify_error(gap_text(gap));
         }
     }
     emit progress_changed();
@@ -158,12 +168,11 @@ void ShootDesk::took(const Arrived& arrived) {
 }
 
 void ShootDesk::interrupted(const std::exception& error) {
-    if (dynamic_cast<const Cancelled*>(&error)) return;
-    session_.tell(shoot_ && shoot_->done() > 0 ? tr("%1 All %2 frames so far are kept; go on from there.")
-                                                     .arg(QString::fromUtf8(error.what()))
-                                                     .arg(shoot_->done())
-                                               : QString::fromUtf8(error.what()),
-                  true);
+    const QString what = QString::fromUtf8(error.what());
+    base_.notices.notify_error(
+        shoot_ && shoot_->done() > 0
+            ? tr("%1 All %2 frames so far are kept; go on from there.").arg(what).arg(shoot_->done())
+            : what);
     if (state_ == ShootState::running || state_ == ShootState::pausing)
         set_state(ShootState::interrupted);
     else if (state_ == ShootState::connecting)
@@ -220,13 +229,13 @@ void ShootDesk::finish_run() {
     emit progress_changed();
     if (shoot_->done() == 0) return;
     if (troubles_.empty()) {
-        session_.tell(tr("%1 frames in %2.").arg(shoot_->total()).arg(folder_), false);
-        session_.set_stage(Stage::cull);
+        base_.notices.notify(tr("%1 frames in %2.").arg(shoot_->total()).arg(folder_));
+        if (joining_) base_.standpoint.set_stage(Stage::cull);
     } else {
-        session_.tell(tr("%1 frames in %2. Some are doubtful: shoot them again, or go on to Cull.")
-                          .arg(shoot_->total())
-                          .arg(folder_),
-                      true);
+        base_.notices.notify_error(
+            tr("%1 frames in %2. Some are doubtful: shoot them again, or go on to Cull.")
+                .arg(shoot_->total())
+                .arg(folder_));
     }
 }
 
@@ -235,12 +244,14 @@ void ShootDesk::finish_run() {
 void ShootDesk::watch(const QString& folder) {
     disconnect_devices();
     try {
-        watched_ = std::make_unique<WatchedFolder>(folder.toStdString());
+        watched_ = std::make_shared<WatchedFolder>(folder.toStdString());
     } catch (const Error& error) {
-        return session_.tell(QString::fromUtf8(error.what()), true);
+        return base_.notices.notify_error(QString::fromUtf8(error.what()));
     }
     folder_ = folder;
-    session_.begin_series(watched_->folder().filename().string());
+    profiles_.clear();
+    joining_ = true;
+    opening_.begin_series(text(watched_->folder().filename().string()));
     watch_timer_.start();
     emit state_changed();
 }
@@ -248,16 +259,16 @@ void ShootDesk::watch(const QString& folder) {
 void ShootDesk::stop_watching() {
     watch_timer_.stop();
     if (!watched_) return;
-    pool_.waitForDone();
+    forget_call();
     watched_.reset();
     emit state_changed();
 }
 
 void ShootDesk::look_at_watched() {
     if (working_ || !watched_) return;
-    // Only this job touches it until the answer is here; stop_watching waits for it.
+    // Only this job touches it until the answer is here.
     beside(
-        [watched = watched_.get(), known = session_.profiles()](const Job& job) {
+        [watched = watched_, known = profiles_](const Job& job) {
             std::vector<FocusProfile> before = known;
             std::vector<Arrived> arrived;
             for (const auto& file : watched->look()) {
@@ -273,10 +284,11 @@ void ShootDesk::look_at_watched() {
         [this](const std::vector<Arrived>& arrived) {
             if (!watched_) return;
             for (const Arrived& one : arrived) {
-                session_.add_frame(one.frame, one.profile, one.whole);
+                if (!opening_.add_frame(one.frame, one.profile, one.whole)) continue;
+                profiles_.push_back(one.profile);
                 for (const FrameFlag& flag : one.at_once)
-                    session_.tell(
-                        tr("%1: %2.").arg(text(one.shot.file.filename().string()), text(flag.reason)), true);
+                    base_.notices.notify_error(
+                        tr("%1: %2.").arg(text(one.shot.file.filename().string()), text(flag.reason)));
             }
             if (!arrived.empty()) emit progress_changed();
         });

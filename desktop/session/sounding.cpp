@@ -9,22 +9,6 @@
 namespace moorhaze::desktop {
 namespace {
 
-/// Index of the frame whose profile is sharpest where a reference place lies in it; -1 without profiles.
-int sharpest_by_profile(const Session& session, const SeriesGeometry& geometry, QPointF place) {
-    const cv::Size size = session.series().size();
-    int best = -1;
-    float most = -1;
-    for (int i = 0; i < int(session.profiles().size()); ++i) {
-        const cv::Vec3d own =
-            geometry.frames[std::size_t(i)].matrix.inv() * cv::Vec3d(place.x(), place.y(), 1);
-        const float value =
-            sharpness_at(session.profiles()[std::size_t(i)], (own[0] / own[2] + 0.5) / size.width,
-                         (own[1] / own[2] + 0.5) / size.height);
-        if (session.series().frames[std::size_t(i)].used && value > most) most = value, best = i;
-    }
-    return best;
-}
-
 /// Sharpness in the middle of a patch, weighed towards the very place.
 float sharpness_in_middle(const LinearFrame& frame) {
     const cv::Mat1f sharpness = sharpness_of(frame, 4, Job{});
@@ -33,40 +17,67 @@ float sharpness_in_middle(const LinearFrame& frame) {
 
 }  // namespace
 
-Sounding::Sounding(Session& session, QObject* parent) : QObject(parent), session_(session) {
-    pool_.setMaxThreadCount(1);
-    connect(&session_, &Session::series_changed, this, &Sounding::close);
-    connect(&session_, &Session::geometry_changed, this, &Sounding::close);
-    connect(&session_, &Session::result_shown, this, &Sounding::changed);
-}
-
-Sounding::~Sounding() {
-    pool_.waitForDone();
+Sounding::Sounding(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.look()) close();
+    });
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        // It belongs to the plane that is shown.
+        if (aspect == Standpoint::Aspect::result && is_open()) {
+            const ProjectResult* shown = base_.standpoint.result();
+            const MergeProduct* product = shown ? base_.products.merge(shown->id) : nullptr;
+            if (product && product->plane != plane_)
+                close();
+            else
+                emit changed();
+        }
+    });
 }
 
 void Sounding::close() {
-    ++serial_;
-    source_.reset();
-    if (!open_) return;
-    open_ = false;
+    wish_.drop();
+    if (!is_open()) return;
+    plane_.reset();
     patches_.clear();
     emit changed();
 }
 
-void Sounding::drop(QPointF place, int patch_px) {
-    const cv::Size size = session_.series().size();
+Sounding::Patch Sounding::patch_of(int index) const {
+    return {plane_->series.frames[std::size_t(index)].id, index + 1, {}, -1};
+}
+
+std::optional<FrameId> Sounding::sharpest_by_profile() const {
+    const Looked* looked = base_.products.looked();
+    if (!looked) return std::nullopt;
+    const cv::Size size = plane_->series.size();
+    std::optional<FrameId> best;
+    float most = -1;
+    for (int i = 0; i < plane_->series.count(); ++i) {
+        const Frame& frame = plane_->series.frames[std::size_t(i)];
+        const int place = base_.document.place(frame.id);
+        if (place < 0 || place >= int(looked->profiles.size()) || !frame.used) continue;
+        const cv::Vec3d own =
+            plane_->geometry.frames[std::size_t(i)].matrix.inv() * cv::Vec3d(place_.x(), place_.y(), 1);
+        const float value =
+            sharpness_at(looked->profiles[std::size_t(place)], (own[0] / own[2] + 0.5) / size.width,
+                         (own[1] / own[2] + 0.5) / size.height);
+        if (value > most) most = value, best = frame.id;
+    }
+    return best;
+}
+
+void Sounding::drop(QPointF place, int patch_px, PlanePtr plane) {
+    const cv::Size size = plane->series.size();
     if (place.x() < 0 || place.y() < 0 || place.x() >= size.width || place.y() >= size.height) return close();
-    ++serial_;
-    open_ = true;
+    plane_ = std::move(plane);
     place_ = place;
     patch_px_ = patch_px;
     patches_.clear();
-    const SeriesGeometry geometry = session_.geometry_or_unmoved();
-    expected_ = sharpest_by_profile(session_, geometry, place);
-    const int count = session_.series().count(), shown = std::min(kPatches, count);
-    const int middle = expected_ >= 0 ? expected_ : session_.current_frame();
-    const int first = std::clamp(middle - shown / 2, 0, count - shown);
-    for (int i = first; i < first + shown; ++i) patches_.push_back({i, {}, -1});
+    expected_ = sharpest_by_profile();
+    const int count = plane_->series.count(), shown = std::min(kPatches, count);
+    const auto middle = index_of(plane_->series, expected_ ? *expected_ : base_.standpoint.frame().value_or(FrameId{}));
+    const int first = std::clamp(middle.value_or(count / 2) - shown / 2, 0, count - shown);
+    for (int i = first; i < first + shown; ++i) patches_.push_back(patch_of(i));
     shifts_left_ = 2;
     emit changed();
     load_next();
@@ -74,26 +85,27 @@ void Sounding::drop(QPointF place, int patch_px) {
 
 /// When the measured peak stands at an end of the window, the window moves along; false when it need not.
 bool Sounding::follow_sharpest() {
-    const int count = session_.series().count(), shown = int(patches_.size());
-    const int sharpest = sharpest_frame();
-    if (shifts_left_ <= 0 || shown == 0 || sharpest < 0) return false;
-    const int first = std::clamp(sharpest - shown / 2, 0, count - shown);
-    const bool at_end = sharpest == patches_.front().frame || sharpest == patches_.back().frame;
-    if (!at_end || first == patches_.front().frame) return false;
+    const int count = plane_->series.count(), shown = int(patches_.size());
+    const auto sharpest = sharpest_frame();
+    if (shifts_left_ <= 0 || shown == 0 || !sharpest) return false;
+    const int index = index_of(plane_->series, *sharpest).value_or(0);
+    const int first = std::clamp(index - shown / 2, 0, count - shown);
+    const bool at_end = index + 1 == patches_.front().number || index + 1 == patches_.back().number;
+    if (!at_end || first + 1 == patches_.front().number) return false;
     --shifts_left_;
     expected_ = sharpest;
     std::vector<Patch> moved;
     for (int i = first; i < first + shown; ++i) {
         const auto known = std::find_if(patches_.begin(), patches_.end(),
-                                        [i](const Patch& patch) { return patch.frame == i; });
-        moved.push_back(known == patches_.end() ? Patch{i, {}, -1} : *known);
+                                        [i](const Patch& patch) { return patch.number == i + 1; });
+        moved.push_back(known == patches_.end() ? patch_of(i) : *known);
     }
     patches_ = std::move(moved);
     return true;
 }
 
-int Sounding::sharpest_frame() const {
-    int best = expected_;
+std::optional<FrameId> Sounding::sharpest_frame() const {
+    std::optional<FrameId> best = expected_;
     float most = -1;
     for (const Patch& patch : patches_) {
         if (patch.image.isNull()) return expected_;
@@ -102,25 +114,29 @@ int Sounding::sharpest_frame() const {
     return best;
 }
 
-int Sounding::frame_in_use() const {
-    const Result* result = session_.result();
-    if (!result) return -1;
-    const PixelRect& area = result->merge->area;
+std::optional<FrameId> Sounding::frame_in_use() const {
+    const ProjectResult* shown = base_.standpoint.result();
+    const MergeProduct* product = shown ? base_.products.merge(shown->id) : nullptr;
+    if (!product) return std::nullopt;
+    const PixelRect& area = product->result->area;
     const cv::Point at(int(std::lround(place_.x())) - area.x, int(std::lround(place_.y())) - area.y);
-    if (!cv::Rect({}, area.size()).contains(at)) return -1;
-    return int(result->merge->source(at)) - 1;
+    if (!cv::Rect({}, area.size()).contains(at)) return std::nullopt;
+    const int number = product->result->source(at);
+    if (number < 1) return std::nullopt;
+    return product->plane->series.frames[std::size_t(number) - 1].id;
 }
 
 void Sounding::load_next() {
+    if (!is_open()) return;
     // The likeliest first, then outwards.
-    const int middle = expected_ >= 0 ? expected_ : session_.current_frame();
+    const auto expected = expected_ ? index_of(plane_->series, *expected_) : std::nullopt;
+    const int middle = expected ? *expected + 1 : patches_[patches_.size() / 2].number;
     int next = -1;
     for (int i = 0; i < int(patches_.size()); ++i)
-        if (patches_[std::size_t(i)].image.isNull() && patches_[std::size_t(i)].sharpness < 0 &&
-            (next < 0 || std::abs(patches_[std::size_t(i)].frame - middle) <
-                             std::abs(patches_[std::size_t(next)].frame - middle)))
+        if (patches_[std::size_t(i)].sharpness < 0 &&
+            (next < 0 || std::abs(patches_[std::size_t(i)].number - middle) <
+                             std::abs(patches_[std::size_t(next)].number - middle)))
             next = i;
-    if (!open_) return;
     if (next < 0) {
         if (follow_sharpest()) {
             emit changed();
@@ -129,37 +145,29 @@ void Sounding::load_next() {
         return;
     }
     struct Loaded {
-        std::shared_ptr<const FrameSource> source;
         QImage image;
         float sharpness = 0;
     };
-    const int frame = patches_[std::size_t(next)].frame;
+    const FrameId frame = patches_[std::size_t(next)].frame;
     const PixelRect area(int(std::lround(place_.x())) - patch_px_ / 2,
                          int(std::lround(place_.y())) - patch_px_ / 2, patch_px_, patch_px_);
-    auto load = [frame, area, source = source_, series = session_.series(),
-                 geometry = session_.geometry_or_unmoved(), cache = session_.frame_cache()]() -> Loaded {
-        const auto own = source ? source : std::make_shared<const FrameSource>(series, geometry, cache);
-        const LinearFrame laid = own->load(frame, area, Job{});
-        return {own, image_of(to_display(picture_of(laid, own->curve(), own->profile()), Job{})),
-                sharpness_in_middle(laid)};
+    auto took = [this, frame](const QImage& image, float sharpness) {
+        for (Patch& patch : patches_)
+            if (patch.frame == frame) patch.image = image, patch.sharpness = sharpness;
+        emit changed();
+        load_next();
     };
-    run_beside(
-        pool_, this, load,
-        [this, next, serial = serial_](const Loaded& loaded) {
-            if (serial != serial_) return;
-            source_ = loaded.source;
-            patches_[std::size_t(next)].image = loaded.image;
-            patches_[std::size_t(next)].sharpness = loaded.sharpness;
-            emit changed();
-            load_next();
+    wish_.want(
+        [index = patches_[std::size_t(next)].number - 1, area, plane = plane_,
+         sources = base_.products.sources()](const Job& job) {
+            const auto source = sources->of(plane);
+            const LinearFrame warped = source->load(index, area, job);
+            return Loaded{image_of(to_display(picture_of(warped, source->curve(), source->profile()), job)),
+                          sharpness_in_middle(warped)};
         },
-        [this, next, serial = serial_](const std::exception&) {
-            if (serial != serial_) return;
-            patches_[std::size_t(next)].sharpness =
-                0;  // stays without a picture; the series said why when it was opened
-            emit changed();
-            load_next();
-        });
+        [took](const Loaded& loaded) { took(loaded.image, loaded.sharpness); },
+        // It stays without a picture; the series said why when it was looked into.
+        [took](const std::exception&) { took({}, 0); });
 }
 
 }  // namespace moorhaze::desktop

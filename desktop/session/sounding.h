@@ -1,44 +1,45 @@
 #pragma once
 #include <QImage>
-#include <QObject>
 #include <QPointF>
-#include <QThreadPool>
 #include <vector>
 
-#include "desktop/session/session.h"
+#include "desktop/session/latest_wish.h"
+#include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
 
 /// A plumb line dropped through the series at a pointed place: the same small patch from the frames around
-/// the sharpest, with how sharp each is there. Patches arrive one after the other.
+/// the sharpest, with how sharp each is there. Patches arrive one after the other. Laid in the same plane as
+/// what is shown.
 class Sounding : public QObject {
     Q_OBJECT
   public:
     struct Patch {
-        int frame = 0;
+        FrameId frame;
+        int number = 0;        ///< of the frame, from 1
         QImage image;          ///< empty until it is there
         float sharpness = -1;  ///< measured in the patch; below 0 until it is there
     };
     static constexpr int kPatches = 7;
 
-    explicit Sounding(Session& session, QObject* parent = nullptr);
-    ~Sounding() override;
+    explicit Sounding(SessionBase& base, QObject* parent = nullptr);
 
-    /// @param place     in reference pixels.
+    /// @param place     in reference pixels of the plane.
     /// @param patch_px  side of a patch in picture pixels.
-    void drop(QPointF place, int patch_px);
+    void drop(QPointF place, int patch_px, PlanePtr plane);
     void close();
 
-    bool is_open() const { return open_; }
+    bool is_open() const { return plane_ != nullptr; }
+    const PlanePtr& plane() const { return plane_; }
     QPointF place() const { return place_; }
     int patch_px() const { return patch_px_; }
     /// Nearest frame first.
     const std::vector<Patch>& patches() const { return patches_; }
-    /// Index of the sharpest frame here: measured once all patches are there, before that by the profile; -1
-    /// if unknown.
-    int sharpest_frame() const;
-    /// Index of the frame that supplied the place in the result shown; -1 if none.
-    int frame_in_use() const;
+    /// The sharpest frame here: measured once all patches are there, before that by the profile.
+    std::optional<FrameId> sharpest_frame() const;
+    /// The frame that supplied the place in the result shown.
+    std::optional<FrameId> frame_in_use() const;
+    bool is_settled() const { return !wish_.is_busy(); }
 
   signals:
     void changed();
@@ -46,15 +47,16 @@ class Sounding : public QObject {
   private:
     void load_next();
     bool follow_sharpest();
+    std::optional<FrameId> sharpest_by_profile() const;
+    Patch patch_of(int index) const;
 
-    Session& session_;
-    QThreadPool pool_;
-    bool open_ = false;
+    SessionBase& base_;
+    LatestWish wish_;
+    PlanePtr plane_;  ///< null while it is closed
     QPointF place_;
-    int patch_px_ = 0, serial_ = 0, shifts_left_ = 0;
-    int expected_ = -1;  ///< sharpest by the profile
+    int patch_px_ = 0, shifts_left_ = 0;
+    std::optional<FrameId> expected_;  ///< sharpest by the profile
     std::vector<Patch> patches_;
-    std::shared_ptr<const FrameSource> source_;
 };
 
 }  // namespace moorhaze::desktop

@@ -9,13 +9,15 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 #include <algorithm>
-#include <initializer_list>
 
 #include "desktop/session/facts.h"
+#include "desktop/session/text.h"
+#include "desktop/view/commands.h"
 
 namespace moorhaze::desktop {
 
-CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent), session_(session) {
+CullTray::CullTray(Session& session, Commands& commands, QWidget* parent)
+    : Tray(tr("Cull"), parent), session_(session) {
     add_section(tr("Suggested to leave out"));
     none_ = add_line({});
     list_ = new QListWidget(this);
@@ -24,17 +26,18 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setWordWrap(true);
     body()->addWidget(list_);
-    std::tie(accept_, next_suggestion_) = add_buttons(
-        tr("Accept all"), tr("A"), tr("Leaves out every frame that is suggested; one step of undo"),
-        tr("Next"), tr("N"), tr("Shows the next suggested frame"));
+    add_row(commands.button(QStringLiteral("accept"), tr("Accept all"), this),
+            commands.button(QStringLiteral("next-suggestion"), tr("Next"), this));
+    look_again_ = commands.button(QStringLiteral("look-again"), tr("Look at them"), this);
+    look_again_->setObjectName(QStringLiteral("lookAgain"));
+    body()->addWidget(look_again_);
     gaps_ = add_line({});
     gaps_->setProperty("role", "warning");
     order_ = add_line({});
     order_->setProperty("role", "warning");
     order_->setObjectName(QStringLiteral("order"));
-    put_in_order_ =
-        add_button(tr("Put in order"), tr("O"),
-                   tr("Lays the frames from near to far, as their sharpness tells; one step of undo"));
+    put_in_order_ = commands.button(QStringLiteral("put-in-order"), tr("Put in order"), this);
+    body()->addWidget(put_in_order_);
     put_in_order_->setObjectName(QStringLiteral("putInOrder"));
     mixed_ = add_line({});
     mixed_->setProperty("role", "warning");
@@ -43,32 +46,28 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
     add_section(tr("Depth to keep"));
     range_ = add_line({});
     range_->setObjectName(QStringLiteral("range"));
-    std::tie(near_, far_) =
-        add_buttons(tr("Near here"), tr("["), tr("The frame shown becomes the nearest that is merged"),
-                    tr("Far here"), tr("]"), tr("The frame shown becomes the farthest that is merged"));
-    std::tie(keep_, quick_) = add_buttons(
-        tr("Draw across"), tr("K"),
-        tr("Draw a line in the picture across what shall be sharp: the range follows, with a frame to spare "
-           "at "
-           "each end. A click moves the nearer limit to the frame that is sharpest there"),
-        tr("Quick merge"), tr("Q"), tr("Shows what the range will look like; follows the handles"));
-    keep_->setObjectName(QStringLiteral("keep"));
-    quick_->setObjectName(QStringLiteral("quickLook"));
-    for (QPushButton* button : {keep_, quick_}) button->setCheckable(true);
+    add_row(commands.button(QStringLiteral("near-here"), tr("Near here"), this),
+            commands.button(QStringLiteral("far-here"), tr("Far here"), this));
+    auto* keep = commands.button(QStringLiteral("keep"), tr("Draw across"), this);
+    keep->setObjectName(QStringLiteral("keep"));
+    auto* quick = commands.button(QStringLiteral("quick-look"), tr("Quick merge"), this);
+    quick->setObjectName(QStringLiteral("quickLook"));
+    add_row(keep, quick);
     hint_ = add_quiet(tr("Click a place in the picture: the frame that is sharpest there is shown."));
     add_hairline();
     add_section(tr("Frame shown"));
     this_frame_ = add_line({});
-    std::tie(toggle_, save_) =
-        add_buttons(tr("Leave out"), tr("X"), tr("Leaves the frame shown out of the merge, or takes it back"),
-                    tr("Save it"), {}, tr("Saves the frame shown alone as a picture (Ctrl+Shift+S)"));
+    toggle_ = commands.button(QStringLiteral("toggle-use"), tr("Leave out"), this);
     toggle_->setObjectName(QStringLiteral("toggleUse"));
-    save_->setObjectName(QStringLiteral("saveFrame"));
+    auto* save = commands.button(QStringLiteral("save-frame"), tr("Save it"), this);
+    save->setObjectName(QStringLiteral("saveFrame"));
+    if (auto* hint = save->findChild<QLabel*>(QStringLiteral("keyHint"))) hint->hide();  // too long beside it
+    add_row(toggle_, save);
     marks_ = new QCheckBox(tr("Mark what is sharp (M)"), this);
     marks_->setObjectName(QStringLiteral("sharpMarks"));
     marks_->setToolTip(tr("Paints over what is sharp in the frame shown"));
     body()->addWidget(marks_);
-    connect(marks_, &QCheckBox::toggled, this, &CullTray::marks_asked);
+    connect(marks_, &QCheckBox::clicked, &session_.standpoint, &Standpoint::set_sharp_marks);
     reach_ = new ValueRow({tr("Reach of the marks"),
                            tr("%"),
                            tr("How much of what is nearly sharp is marked too"),
@@ -84,7 +83,7 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
     reach_->setVisible(false);
     body()->addWidget(reach_);
     connect(reach_, &ValueRow::value_changed, this,
-            [this](double percent) { emit reach_chosen(percent / 100); });
+            [this](double percent) { session_.standpoint.set_marks_reach(percent / 100); });
     auto* row = new QHBoxLayout;
     auto* name = new QLabel(tr("Reference frame"), this);
     reference_ = new QSpinBox(this);
@@ -101,53 +100,43 @@ CullTray::CullTray(Session& session, QWidget* parent) : Tray(tr("Cull"), parent)
     body()->addSpacing(6);
     body()->addLayout(row);
     suggested_ = add_quiet({});
-    merge_ = set_next(tr("Align and merge"), tr("Ctrl+Return"),
-                      tr("Lays the frames over each other and merges the sharp parts"));
-    merge_->setObjectName(QStringLiteral("alignAndMerge"));
+    set_next(commands.button(QStringLiteral("merge"), tr("Align and merge"), this))
+        ->setObjectName(QStringLiteral("alignAndMerge"));
 
-    connect(accept_, &QPushButton::clicked, this, &CullTray::accept_asked);
-    connect(next_suggestion_, &QPushButton::clicked, this, &CullTray::next_suggestion_asked);
-    connect(near_, &QPushButton::clicked, this, &CullTray::near_here_asked);
-    connect(far_, &QPushButton::clicked, this, &CullTray::far_here_asked);
-    connect(keep_, &QPushButton::clicked, this, &CullTray::keep_asked);
-    connect(quick_, &QPushButton::clicked, this, &CullTray::quick_look_asked);
-    connect(put_in_order_, &QPushButton::clicked, this, &CullTray::order_asked);
-    connect(save_, &QPushButton::clicked, this, &CullTray::save_asked);
-    connect(toggle_, &QPushButton::clicked, this, &CullTray::toggle_use_asked);
-    connect(merge_, &QPushButton::clicked, this, &CullTray::merge_asked);
-    connect(reference_, &QSpinBox::valueChanged, this,
-            [this](int number) { emit reference_chosen(number - 1); });
-    connect(list_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
-    for (auto signal : {&Session::series_changed, &Session::profiles_changed, &Session::selection_changed,
-                        &Session::current_frame_changed, &Session::quick_merge_changed})
-        connect(&session_, signal, this, &CullTray::refresh);
-    refresh();
-}
-
-void CullTray::show_marks(bool on) {
-    const QSignalBlocker quiet(marks_);
-    marks_->setChecked(on);
-    reach_->setVisible(on);
-}
-
-void CullTray::show_quick_look(bool on) {
-    quick_->setChecked(on);
-}
-
-void CullTray::show_keeping(bool on) {
-    keep_->setChecked(on);
+    connect(reference_, &QSpinBox::valueChanged, this, [this](int number) {
+        if (number <= session_.document.series().count())
+            session_.culling.set_reference(session_.document.id_at(number - 1));
+    });
+    connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        session_.standpoint.set_place(item->data(Qt::UserRole).toInt());
+    });
+    refresh_when_visible([this] { refresh(); });
+    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.selection() || changes.development) want_refresh();
+    });
+    connect(&session_.products, &Products::changed, this, [this](Products::Kind kind) {
+        if (kind == Products::Kind::look) want_refresh();
+    });
+    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::frame || aspect == Standpoint::Aspect::marks) want_refresh();
+    });
 }
 
 void CullTray::refresh() {
-    const bool open = session_.has_series();
-    const Series& series = session_.series();
-    set_state(!open                             ? QString()
-              : session_.order().needs_repair() ? tr("%1 frames").arg(series.count())
-                                                : tr("%1 frames, near to far").arg(series.count()));
+    const bool open = session_.document.has_series();
+    const Series& series = session_.document.series();
+    const Looked* looked = session_.products.looked();
+    const OrderReport order = looked ? looked->order : OrderReport();
+    set_state(!open                  ? QString()
+              : order.needs_repair() ? tr("%1 frames").arg(series.count())
+                                     : tr("%1 frames, near to far").arg(series.count()));
+    {
+        const QSignalBlocker quiet(marks_);
+        marks_->setChecked(session_.standpoint.sharp_marks());
+        reach_->setVisible(session_.standpoint.sharp_marks());
+    }
     list_->clear();
     const auto found = suggestions(session_);
-    bool any_left = false;
     for (const Suggestion& suggestion : found) {
         auto* item =
             new QListWidgetItem(QStringLiteral("%1%2\n%3")
@@ -156,32 +145,31 @@ void CullTray::refresh() {
         item->setData(Qt::UserRole, suggestion.first);
         item->setToolTip(suggestion.reason);
         list_->addItem(item);
-        any_left = any_left || !suggestion.done;
     }
     list_->setVisible(!found.empty());
     none_->setVisible(found.empty());
-    none_->setText(!open                     ? tr("Open a series first (Ctrl+O).")
-                   : !session_.is_profiled() ? tr("The frames are being looked at.")
-                                             : tr("Nothing."));
-    accept_->setEnabled(any_left);
-    next_suggestion_->setEnabled(!found.empty());
-    QStringList gaps;
-    for (const FocusGap& gap : session_.profile().gaps) gaps << gap_text(gap);
+    none_->setText(!open                           ? tr("Open a series first (Ctrl+O).")
+                   : session_.looking.is_stopped() ? tr("Looking at the frames was stopped.")
+                   : !looked                       ? tr("The frames are being looked at.")
+                                                   : tr("Nothing."));
+    look_again_->setVisible(session_.looking.is_stopped());
+    QStringList gaps, mixed;
+    if (looked) {
+        for (const FocusGap& gap : looked->whole.gaps) gaps << gap_text(gap);
+        for (const std::string& sentence : looked->mixed) mixed << text(sentence);
+    }
     gaps_->setText(gaps.mid(0, 3).join('\n'));
     gaps_->setVisible(!gaps.isEmpty());
-    const OrderReport& order = session_.order();
     order_->setText(order_text(order));
     order_->setVisible(!order_->text().isEmpty());
     put_in_order_->setVisible(order.needs_repair());
-    mixed_->setText(session_.mixed().mid(0, 2).join('\n'));
-    mixed_->setVisible(!session_.mixed().isEmpty());
+    mixed_->setText(mixed.mid(0, 2).join('\n'));
+    mixed_->setVisible(!mixed.isEmpty());
     // Where there is much to tell, the usual next step stays in sight.
-    const bool warned = !gaps.isEmpty() || !order_->text().isEmpty() || !session_.mixed().isEmpty();
+    const bool warned = !gaps.isEmpty() || !order_->text().isEmpty() || !mixed.isEmpty();
     list_->setFixedHeight(std::min(warned ? 2 : 3, int(found.size())) * 66 + 4);  // three lines each
     hint_->setVisible(!warned && found.empty());
-    for (QWidget* widget : std::initializer_list<QWidget*>{near_, far_, toggle_, save_, merge_, reference_})
-        widget->setEnabled(open);
-    for (QWidget* widget : {keep_, quick_}) widget->setEnabled(session_.quick_merge() != nullptr);
+    reference_->setEnabled(open);
     if (!open) {
         range_->setText(tr("no series"));
         this_frame_->clear();
@@ -192,20 +180,20 @@ void CullTray::refresh() {
                         .arg(series.range.first + 1)
                         .arg(series.range.last + 1)
                         .arg(series.chosen().size()));
-    const int current = session_.current_frame();
+    const int current = session_.standpoint.place();
     const bool used = series.frames[std::size_t(current)].used;
-    QString text = tr("%1%2").arg(frames_text(current, current), used ? QString() : tr(", left out"));
-    if (session_.is_profiled())
-        text += tr(": sharpest in %1 %").arg(100 * session_.profile().share[std::size_t(current)], 0, 'f', 1);
-    this_frame_->setText(text);
+    QString words = tr("%1%2").arg(frames_text(current, current), used ? QString() : tr(", left out"));
+    if (looked && current < int(looked->whole.share.size()))
+        words += tr(": sharpest in %1 %").arg(100 * looked->whole.share[std::size_t(current)], 0, 'f', 1);
+    this_frame_->setText(words);
     toggle_->setText(used ? tr("Leave out") : tr("Take back"));
     toggle_->setAccessibleName(toggle_->text());
     const QSignalBlocker quiet(reference_);
     reference_->setRange(1, series.count());
-    reference_->setValue(session_.reference() + 1);
-    suggested_->setText(session_.is_profiled() ? tr("suggested: %1, with most of the subject sharp")
-                                                     .arg(session_.profile().suggested_reference + 1)
-                                               : QString());
+    reference_->setValue(session_.document.place(session_.products.reference()) + 1);
+    suggested_->setText(looked ? tr("suggested: %1, with most of the subject sharp")
+                                     .arg(looked->whole.suggested_reference + 1)
+                               : QString());
 }
 
 }  // namespace moorhaze::desktop

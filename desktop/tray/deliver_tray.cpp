@@ -12,12 +12,12 @@
 #include <QStandardPaths>
 #include <QVBoxLayout>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
 
-DeliverTray::DeliverTray(Session& session, Exporter& exporter, QWidget* parent)
-    : Tray(tr("Deliver"), parent), session_(session), exporter_(exporter) {
+DeliverTray::DeliverTray(Session& session, QWidget* parent)
+    : Tray(tr("Deliver"), parent), session_(session) {
     add_section(tr("Kind of file"));
     kind_ = new QComboBox(this);
     kind_->setObjectName(QStringLiteral("exportKind"));
@@ -67,7 +67,7 @@ DeliverTray::DeliverTray(Session& session, Exporter& exporter, QWidget* parent)
     row->addWidget(replace_, 1);
     body()->addWidget(exists_);
     exists_->hide();
-    export_ = set_next(tr("Export"), tr("Ctrl+E"), tr("Saves the picture"));
+    export_ = set_next(make_button(tr("Export"), tr("Ctrl+E"), tr("Saves the picture"), this));
     export_->setObjectName(QStringLiteral("export"));
 
     connect(kind_, &QComboBox::currentIndexChanged, this, [this] {
@@ -83,17 +83,22 @@ DeliverTray::DeliverTray(Session& session, Exporter& exporter, QWidget* parent)
     });
     connect(replace_, &QPushButton::clicked, this, [this] {
         exists_->hide();
-        exporter_.save(file(), kind(), int(quality_->value()), true);
+        session_.exporter.save(file(), kind(), int(quality_->value()), true);
     });
-    connect(&exporter_, &Exporter::exists_already, this, &DeliverTray::show_exists);
-    connect(&exporter_, &Exporter::saved, this, [this](const QString& file, qint64 bytes) {
+    connect(&session_.exporter, &Exporter::exists_already, this, &DeliverTray::show_exists);
+    connect(&session_.exporter, &Exporter::saved, this, [this](const QString& file, qint64 bytes) {
         exists_->hide();
         outcome_->setText(tr("Saved %1 (%2)")
                               .arg(QDir::toNativeSeparators(file),
                                    QLocale().formattedDataSize(bytes, 1, QLocale::DataSizeSIFormat)));
     });
-    connect(&session_, &Session::series_changed, this, &DeliverTray::suggest);
-    connect(&session_, &Session::result_shown, this, &DeliverTray::refresh);
+    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series) suggest();
+    });
+    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::result) refresh();
+    });
+    connect(&session_.products, &Products::changed, this, &DeliverTray::refresh);
     suggest();
 }
 
@@ -111,7 +116,7 @@ QString DeliverTray::file() const {
 void DeliverTray::suggest() {
     outcome_->clear();
     exists_->hide();
-    name_->setText(session_.has_series() ? session_name(session_) + tr("-merged") : QString());
+    name_->setText(session_.document.has_series() ? text(session_.document.project().name) + tr("-merged") : QString());
     QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
     if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
     folder_->setText(folder);
@@ -119,31 +124,32 @@ void DeliverTray::suggest() {
 }
 
 void DeliverTray::refresh() {
-    const Result* result = session_.result();
+    const ProjectResult* result = session_.standpoint.result();
+    const MergeProduct* product = result ? session_.products.merge(result->id) : nullptr;
     quality_->setVisible(kind().write.format == FileFormat::jpeg);
-    export_->setEnabled(result != nullptr);
-    set_state(result ? result->title : QString());
-    about_->setText(result ? tr("%1 x %2 px. The colour profile and shooting data of frame %3 go with it.")
-                                 .arg(result->merge->area.width)
-                                 .arg(result->merge->area.height)
-                                 .arg(result->geometry.reference + 1)
-                           : tr("Nothing is merged yet (Ctrl+Return)."));
+    export_->setEnabled(product != nullptr);
+    set_state(result ? text(result->title) : QString());
+    about_->setText(product ? tr("%1 x %2 px. The colour profile and shooting data of frame %3 go with it.")
+                                  .arg(product->result->area.width)
+                                  .arg(product->result->area.height)
+                                  .arg(product->plane->geometry.reference + 1)
+                            : tr("Nothing is merged yet (Ctrl+Return)."));
 }
 
 void DeliverTray::save() {
     if (name_->text().trimmed().isEmpty()) {
-        session_.tell(tr("The file needs a name."), true);
+        session_.notices.notify_error(tr("The file needs a name."));
         name_->setFocus();
         return;
     }
     if (!QFileInfo(folder_->text().trimmed()).isDir()) {
-        session_.tell(tr("%1: there is no such folder. Choose another one.").arg(folder_->text()), true);
+        session_.notices.notify_error(tr("%1: there is no such folder. Choose another one.").arg(folder_->text()));
         folder_->setFocus();
         return;
     }
     exists_->hide();
     outcome_->clear();
-    exporter_.save(file(), kind(), int(quality_->value()), false);
+    session_.exporter.save(file(), kind(), int(quality_->value()), false);
 }
 
 void DeliverTray::show_exists(const QString& file) {

@@ -1,5 +1,5 @@
 #pragma once
-#include "desktop/session/exporter.h"
+#include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
 class QComboBox;
@@ -11,7 +11,7 @@ namespace moorhaze::desktop {
 class DeliverTray : public Tray {
     Q_OBJECT
   public:
-    DeliverTray(Session& session, Exporter& exporter, QWidget* parent);
+    DeliverTray(Session& session, QWidget* parent);
     QString file() const;
 
   public slots:
@@ -24,7 +24,6 @@ class DeliverTray : public Tray {
     void choose_folder();
     const ExportKind& kind() const;
     Session& session_;
-    Exporter& exporter_;
     QComboBox* kind_;
     QLineEdit *name_, *folder_;
     ValueRow* quality_;

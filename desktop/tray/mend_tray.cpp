@@ -6,12 +6,14 @@
 #include <QVBoxLayout>
 
 #include "desktop/session/facts.h"
+#include "desktop/session/text.h"
+#include "desktop/view/commands.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
 
-MendTray::MendTray(Session& session, Mend& mend, QWidget* parent)
-    : Tray(tr("Mend"), parent), session_(session), mend_(mend) {
+MendTray::MendTray(SessionBase& base, Commands& commands, QWidget* parent)
+    : Tray(tr("Mend"), parent), base_(base) {
     add_section(tr("Draw in from"));
     auto* row = new QHBoxLayout;
     swatch_ = new QLabel(this);
@@ -23,11 +25,8 @@ MendTray::MendTray(Session& session, Mend& mend, QWidget* parent)
     row->addWidget(source_, 1);
     body()->addLayout(row);
     source_word_ = add_quiet({});
-    std::tie(draw_, wipe_) =
-        add_buttons(tr("Draw in"), tr("B"), tr("The brush paints the source frame into the merge"),
-                    tr("Wipe back"), tr("E"), tr("The brush paints the merge back as it was"));
-    draw_->setCheckable(true);
-    wipe_->setCheckable(true);
+    add_row(commands.button(QStringLiteral("draw-in"), tr("Draw in"), this),
+            commands.button(QStringLiteral("wipe-back"), tr("Wipe back"), this));
     add_hairline();
     size_ = new ValueRow({tr("Size"),
                           tr("px"),
@@ -50,58 +49,49 @@ MendTray::MendTray(Session& session, Mend& mend, QWidget* parent)
     for (ValueRow* value : {size_, softness_, flow_}) body()->addWidget(value);
     add_hairline();
     count_ = add_quiet({});
-    std::tie(undo_, redo_) = add_buttons(tr("Undo"), tr("Ctrl+Z"), tr("Takes back the last step"), tr("Redo"),
-                                         tr("Ctrl+Y"), tr("Does the step again that was taken back"));
-    deliver_ = set_next(tr("Deliver"), tr("Alt+6"), tr("Go on to saving the picture"));
+    add_row(commands.button(QStringLiteral("undo"), tr("Undo"), this),
+            commands.button(QStringLiteral("redo"), tr("Redo"), this));
+    set_next(commands.button(QStringLiteral("stage-6"), tr("Deliver"), this));
 
-    auto edited = [this] {
-        Brush brush = mend_.brush();
-        brush.radius_px = size_->value() / 2;
-        brush.softness = softness_->value() / 100;
-        brush.flow = flow_->value() / 100;
-        mend_.set_brush(brush);
+    auto edit_by = [this](ValueRow* own, double Brush::*part, double factor) {
+        connect(own, &ValueRow::value_changed, this, [this, part, factor](double value) {
+            Brush brush = base_.standpoint.brush();
+            brush.*part = value * factor;
+            base_.standpoint.set_brush(brush);
+        });
     };
-    for (ValueRow* value : {size_, softness_, flow_}) connect(value, &ValueRow::value_changed, this, edited);
-    connect(draw_, &QPushButton::clicked, this, &MendTray::draw_asked);
-    connect(wipe_, &QPushButton::clicked, this, &MendTray::wipe_asked);
-    connect(undo_, &QPushButton::clicked, this, &MendTray::undo_asked);
-    connect(redo_, &QPushButton::clicked, this, &MendTray::redo_asked);
-    connect(deliver_, &QPushButton::clicked, this, &MendTray::deliver_asked);
-    connect(&mend_, &Mend::brush_changed, this, &MendTray::refresh);
-    connect(&session_, &Session::result_shown, this, &MendTray::refresh);
-    connect(&session_, &Session::saved_changed, this, &MendTray::refresh);
-    connect(&session_.undo_stack(), &QUndoStack::indexChanged, this, &MendTray::refresh);
-    refresh();
+    edit_by(size_, &Brush::radius_px, 0.5);
+    edit_by(softness_, &Brush::softness, 0.01);
+    edit_by(flow_, &Brush::flow, 0.01);
+    refresh_when_visible([this] { refresh(); });
+    connect(&base_.document, &Document::changed, this, &MendTray::want_refresh);
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        using Aspect = Standpoint::Aspect;
+        if (aspect == Aspect::brush || aspect == Aspect::source || aspect == Aspect::result) want_refresh();
+    });
 }
 
 void MendTray::refresh() {
-    const Result* result = session_.result();
-    set_state(result ? result->title : QString());
-    const int frame = mend_.source_frame(), count = session_.series().count();
+    const ProjectResult* result = base_.standpoint.result();
+    set_state(result ? text(result->title) : QString());
+    const auto source = base_.standpoint.source();
+    const int place = source ? base_.document.place(*source) : -1, count = base_.document.series().count();
     QPixmap swatch(28, 28);
-    swatch.fill(frame >= 0 && count > 1 ? depth_colour(double(frame) / (count - 1)) : Theme::current().well);
+    swatch.fill(place >= 0 && count > 1 ? depth_colour(double(place) / (count - 1)) : Theme::current().well);
     swatch_->setPixmap(swatch);
-    source_->setText(frame >= 0 ? frames_text(frame, frame) : tr("no frame picked"));
+    source_->setText(place >= 0 ? frames_text(place, place) : tr("no frame picked"));
     source_word_->setText(
-        frame >= 0
+        place >= 0
             ? tr("right-click a place, or press S there, to pick another")
             : tr("Right-click a place in the picture, or press S there: the sounding shows which frames are "
                  "sharp at it. Pick one by click or digit."));
-    const Brush& brush = mend_.brush();
-    draw_->setChecked(!brush.wipe_back);
-    wipe_->setChecked(brush.wipe_back);
+    const Brush& brush = base_.standpoint.brush();
     size_->set_value(brush.radius_px * 2);
     softness_->set_value(brush.softness * 100);
     flow_->set_value(brush.flow * 100);
-    for (QWidget* widget :
-         {static_cast<QWidget*>(draw_), static_cast<QWidget*>(wipe_), static_cast<QWidget*>(deliver_)})
-        widget->setEnabled(result != nullptr);
     count_->setText(!result ? tr("Nothing is merged yet (Ctrl+Return).")
-                    : result->strokes.empty()
-                        ? tr("nothing painted yet")
-                        : tr("%1 painted").arg(strokes_text(int(result->strokes.size()))));
-    undo_->setEnabled(session_.undo_stack().canUndo());
-    redo_->setEnabled(session_.undo_stack().canRedo());
+                    : result->strokes.empty() ? tr("nothing painted yet")
+                                              : tr("%1 painted").arg(strokes_text(result->strokes.size())));
 }
 
 }  // namespace moorhaze::desktop

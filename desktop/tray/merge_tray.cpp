@@ -15,6 +15,10 @@
 #include <algorithm>
 #include <tuple>
 
+#include "core/project/words.h"
+#include "desktop/session/text.h"
+#include "desktop/view/commands.h"
+
 namespace moorhaze::desktop {
 namespace {
 
@@ -32,8 +36,8 @@ QIcon plain_icon(const QImage& image) {
 
 }  // namespace
 
-MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* parent)
-    : Tray(tr("Merge"), parent), session_(session), look_(look), trial_(trial) {
+MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
+    : Tray(tr("Merge"), parent), session_(session) {
     add_section(tr("Method"));
     method_ = new QComboBox(this);
     method_->setObjectName(QStringLiteral("method"));
@@ -87,9 +91,9 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
                         tr("What is in view is merged with the settings as soon as they change; the result "
                            "itself stays until you merge (L)"));
     ahead_->setObjectName(QStringLiteral("ahead"));
-    merge_ = add_button(tr("Merge"), tr("Ctrl+Return"),
-                        tr("Merges with these settings, in the background; the results so far stay"));
-    merge_->setObjectName(QStringLiteral("merge"));
+    auto* merge = commands.button(QStringLiteral("merge"), tr("Merge"), this);
+    merge->setObjectName(QStringLiteral("merge"));
+    body()->addWidget(merge);
     add_hairline();
     add_section(tr("Results"));
     no_results_ = add_line(tr("None yet."));
@@ -123,91 +127,101 @@ MergeTray::MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* 
         {tr("The picture"), tr("Below the trust floor"), tr("Depth"), tr("Which frame"), tr("What made it")});
     partner_ = add_choice("resultPartner", tr("Compared with"),
                           tr("The other picture of curtain (C), blink (Y), twin (T) and flip (V held)"));
-    mend_ = set_next(tr("Mend"), tr("Alt+5"), tr("Go on with the result shown"));
+    set_next(commands.button(QStringLiteral("stage-5"), tr("Mend"), this));
 
-    connect(method_, &QComboBox::currentIndexChanged, this,
-            [this] { session_.set_method(method_->currentData().toString().toStdString()); });
-    for (ValueRow* row : {detail_, seam_, floor_})
-        connect(row, &ValueRow::value_changed, this, &MergeTray::settings_edited);
+    connect(method_, &QComboBox::currentIndexChanged, this, [this] {
+        edit(tr("method"),
+             [this](MergeChoice& choice) { choice.method = method_->currentData().toString().toStdString(); });
+    });
+    auto edit_by = [this](ValueRow* row, const QString& field, double MergeSettings::*setting) {
+        connect(row, &ValueRow::value_changed, this, [this, field, setting](double value) {
+            edit(field, [&](MergeChoice& choice) { choice.settings.*setting = value; });
+        });
+    };
+    edit_by(detail_, tr("detail size"), &MergeSettings::detail_size_px);
+    edit_by(seam_, tr("seam width"), &MergeSettings::seam_width_px);
+    edit_by(floor_, tr("trust floor"), &MergeSettings::trust_floor);
     connect(backdrop_, &QComboBox::activated, this, [this](int index) {
-        MergeSettings settings = session_.merge_settings();
-        settings.backdrop_frame = backdrop_->itemData(index).toInt();
-        session_.set_merge_settings(settings);
+        const int number = backdrop_->itemData(index).toInt();
+        edit(tr("backdrop"), [&](MergeChoice& choice) {
+            choice.backdrop =
+                number > 0 ? std::optional(session_.document.id_at(number - 1)) : std::nullopt;
+        });
     });
-    connect(&session_, &Session::current_frame_changed, this, &MergeTray::show_settings);
-    connect(glare_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
-    connect(grain_, &QCheckBox::toggled, this, &MergeTray::settings_edited);
-    connect(ahead_, &QCheckBox::toggled, &trial_, &Trial::set_on);
-    connect(&trial_, &Trial::changed, this, [this] {
-        const QSignalBlocker quiet(ahead_);
-        ahead_->setChecked(trial_.is_on());
+    connect(glare_, &QCheckBox::clicked, this, [this](bool on) {
+        edit(tr("glare guard"), [on](MergeChoice& choice) { choice.settings.glare_guard = on; });
     });
-    ahead_->setChecked(trial_.is_on());
-    connect(&look_, &ResultLook::grew, this, &MergeTray::show_growth);
+    connect(grain_, &QCheckBox::clicked, this, [this](bool on) {
+        edit(tr("grain guard"), [on](MergeChoice& choice) { choice.settings.grain_guard = on; });
+    });
+    connect(ahead_, &QCheckBox::clicked, &session_.standpoint, &Standpoint::set_look_ahead);
+    connect(&session_.result_look, &ResultLook::grew, this, &MergeTray::show_growth);
     connect(look_choice_, &QComboBox::currentIndexChanged, this,
-            [this](int index) { look_.set_look(LookAt(index)); });
-    connect(&look_, &ResultLook::changed, this, [this] {
-        const QSignalBlocker quiet(look_choice_);
-        look_choice_->setCurrentIndex(int(look_.look()));
+            [this](int index) { session_.standpoint.set_look(LookAt(index)); });
+    connect(floor_->slider(), &QSlider::sliderPressed, this,
+            [this] { session_.result_look.set_floor_moving(true); });
+    connect(floor_->slider(), &QSlider::sliderReleased, this,
+            [this] { session_.result_look.set_floor_moving(false); });
+    connect(partner_, &QComboBox::currentIndexChanged, this, [this] {
+        const int id = partner_->currentData().toInt();
+        session_.standpoint.set_compared_result(id > 0 ? std::optional(ResultId{id}) : std::nullopt);
     });
-    connect(floor_->slider(), &QSlider::sliderPressed, this, [this] { look_.set_floor_moving(true); });
-    connect(floor_->slider(), &QSlider::sliderReleased, this, [this] { look_.set_floor_moving(false); });
-    connect(partner_, &QComboBox::currentIndexChanged, this, &MergeTray::partner_changed);
-    connect(rename_, &QPushButton::clicked, this, &MergeTray::rename);
-    connect(results_, &QListWidget::itemDoubleClicked, this, &MergeTray::rename);
-    connect(merge_, &QPushButton::clicked, this, &MergeTray::merge_asked);
-    connect(mend_, &QPushButton::clicked, this, &MergeTray::mend_asked);
+    connect(rename_, &QPushButton::clicked, this, [this] {
+        if (const ProjectResult* shown = session_.standpoint.result()) rename(shown->id);
+    });
+    connect(results_, &QListWidget::itemDoubleClicked, this, [this](QListWidgetItem* item) {
+        if (const int id = item->data(Qt::UserRole).toInt(); id > 0) rename({id});
+    });
     connect(results_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
-        if (item) emit result_chosen(item->data(Qt::UserRole).toInt());
+        if (item) session_.standpoint.set_result(ResultId{item->data(Qt::UserRole).toInt()});
     });
     connect(drop_, &QPushButton::clicked, this, [this] {
-        if (session_.result()) emit drop_asked(session_.result()->id);
+        if (const ProjectResult* shown = session_.standpoint.result()) emit drop_asked(shown->id);
     });
-    connect(&session_, &Session::settings_changed, this, &MergeTray::show_settings);
-    for (auto signal : {&Session::series_changed, &Session::results_changed, &Session::result_shown,
-                        &Session::selection_changed, &Session::settings_changed, &Session::saved_changed})
-        connect(&session_, signal, this, &MergeTray::show_results);
-    show_settings();
-    show_results();
+    refresh_when_visible([this] {
+        show_settings();
+        show_results();
+    });
+    connect(&session_.document, &Document::changed, this, &MergeTray::want_refresh);
+    connect(&session_.products, &Products::changed, this, &MergeTray::want_refresh);
+    connect(&session_.standpoint, &Standpoint::changed, this, &MergeTray::want_refresh);
 }
 
-void MergeTray::settings_edited() {
-    MergeSettings settings = session_.merge_settings();
-    settings.detail_size_px = detail_->value();
-    settings.seam_width_px = seam_->value();
-    settings.trust_floor = floor_->value();
-    settings.glare_guard = glare_->isChecked();
-    settings.grain_guard = grain_->isChecked();
-    session_.set_merge_settings(settings);
+void MergeTray::edit(const QString& field, const std::function<void(MergeChoice&)>& change) {
+    MergeChoice choice = session_.merging.choice();
+    change(choice);
+    session_.merging.set_choice(choice, field);
 }
 
 void MergeTray::show_settings() {
-    const QSignalBlocker quiet_method(method_), quiet_glare(glare_), quiet_grain(grain_);
-    method_->setCurrentIndex(method_->findData(QString::fromStdString(session_.method())));
-    about_->setText(QString::fromStdString(merge_method(session_.method()).description));
-    const MergeSettings& settings = session_.merge_settings();
+    const QSignalBlocker quiet_method(method_), quiet_look(look_choice_);
+    const MergeChoice& choice = session_.merging.choice();
+    const MergeMethod& method = merge_method(choice.method);
+    method_->setCurrentIndex(method_->findData(text(choice.method)));
+    about_->setText(text(method.description));
+    const MergeSettings& settings = choice.settings;
     detail_->set_value(settings.detail_size_px);
     seam_->set_value(settings.seam_width_px);
     floor_->set_value(settings.trust_floor);
     glare_->setChecked(settings.glare_guard);
     grain_->setChecked(settings.grain_guard);
-    // A setting that the method does not use is not shown.
-    detail_->setVisible(session_.method() != "pyramid");
+    ahead_->setChecked(session_.standpoint.look_ahead());
+    look_choice_->setCurrentIndex(int(session_.standpoint.look()));
     backdrop_->clear();
     backdrop_->addItem(tr("Backdrop: depth around"), 0);
-    if (settings.backdrop_frame > 0)
-        backdrop_->addItem(tr("Backdrop: frame %1").arg(settings.backdrop_frame), settings.backdrop_frame);
-    if (const int shown = session_.current_frame() + 1;
-        session_.has_series() && shown != settings.backdrop_frame)
+    const int chosen = choice.backdrop ? session_.document.place(*choice.backdrop) + 1 : 0;
+    if (chosen > 0) backdrop_->addItem(tr("Backdrop: frame %1").arg(chosen), chosen);
+    if (const int shown = session_.standpoint.place() + 1; session_.document.has_series() && shown != chosen)
         backdrop_->addItem(tr("Backdrop: frame %1, shown now").arg(shown), shown);
-    backdrop_->setCurrentIndex(settings.backdrop_frame > 0 ? 1 : 0);
-    const bool woven = session_.method() == "woven", depth = session_.method() == "depth";
-    seam_->setVisible(woven || depth);
-    floor_->setVisible(woven || depth);
-    backdrop_->setVisible(woven || depth);
-    backdrop_word_->setVisible(woven || depth);
-    glare_->parentWidget()->setVisible(woven || session_.method() == "pyramid");
-    grain_->parentWidget()->setVisible(woven || session_.method() == "pyramid");
+    backdrop_->setCurrentIndex(chosen > 0 ? 1 : 0);
+    // A setting that the method does not use is not shown.
+    detail_->setVisible(method.uses.detail_size);
+    seam_->setVisible(method.uses.seam_width);
+    floor_->setVisible(method.uses.trust_floor);
+    backdrop_->setVisible(method.uses.backdrop);
+    backdrop_word_->setVisible(method.uses.backdrop);
+    glare_->parentWidget()->setVisible(method.uses.glare_guard);
+    grain_->parentWidget()->setVisible(method.uses.grain_guard);
 }
 
 QCheckBox* MergeTray::add_switch(const QString& text, const QString& word, const QString& tip) {
@@ -225,7 +239,7 @@ QCheckBox* MergeTray::add_switch(const QString& text, const QString& word, const
 }
 
 void MergeTray::show_growth() {
-    const auto growing = look_.growing();
+    const auto growing = session_.result_look.growing();
     if (growing && growing_) {
         growing_->setIcon(plain_icon(
             growing->levels().front().scaled(kThumbSize * 2, Qt::KeepAspectRatio, Qt::SmoothTransformation)));
@@ -235,57 +249,77 @@ void MergeTray::show_growth() {
     if (growing && growing_) show_growth();
 }
 
-int MergeTray::compared_with() const {
-    return partner_->currentData().toInt();
-}
-
-void MergeTray::rename() {
-    const Result* result = session_.result();
+void MergeTray::rename(ResultId id) {
+    const ProjectResult* result = find_result(session_.document.project(), id);
     if (!result) return;
-    const int id = result->id;
     bool taken = false;
     const QString title = QInputDialog::getText(this, tr("Rename the result"), tr("Name"), QLineEdit::Normal,
-                                                result->title, &taken);
-    if (taken) session_.rename_result(id, title);
+                                                text(result->title), &taken);
+    if (taken) session_.merging.rename(id, title);
 }
 
 void MergeTray::show_partners() {
     const QSignalBlocker quiet(partner_);
-    const int chosen = compared_with();
+    const ProjectResult* shown = session_.standpoint.result();
     partner_->clear();
     partner_->addItem(tr("Compared with the frame shown"), 0);
-    for (const Result& result : session_.results())
-        if (!session_.result() || result.id != session_.result()->id)
-            partner_->addItem(tr("Compared with %1").arg(result.title), result.id);
-    const int found = partner_->findData(chosen);
-    partner_->setCurrentIndex(std::max(0, found));
+    for (const ProjectResult& result : session_.document.project().results)
+        if (!shown || result.id != shown->id)
+            partner_->addItem(tr("Compared with %1").arg(text(result.title)), result.id.value);
+    const auto compared = session_.standpoint.compared_result();
+    partner_->setCurrentIndex(compared ? std::max(0, partner_->findData(compared->value)) : 0);
 }
 
+QListWidgetItem* MergeTray::card_of(ResultId result) const {
+    for (int row = 0; row < results_->count(); ++row)
+        if (results_->item(row)->data(Qt::UserRole).toInt() == result.value) return results_->item(row);
+    return nullptr;
+}
+
+void MergeTray::show_card(QListWidgetItem& card, const ProjectResult& result) const {
+    const QString words = QStringLiteral("%1%2 · %3 s\n%4")
+                              .arg(text(result.title), result.is_saved() ? tr(", saved")
+                                                       : result.ahead    ? tr(", ahead")
+                                                                         : QString())
+                              .arg(result.seconds, 0, 'f', 1)
+                              .arg(text(settings_in_words(result.made_from)));
+    if (card.text() != words) card.setText(words);
+    card.setToolTip(result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, mended, "
+                                      "saved or asked for (Ctrl+Return)")
+                                 : tr("Click shows it, double-click renames it"));
+}
+
+/// Cards come and go, the others stay as they are: the list is not made anew under the person's hand.
 void MergeTray::show_results() {
     const QSignalBlocker quiet(results_);
     show_partners();
-    look_choice_->setEnabled(session_.result());
-    partner_->setEnabled(session_.result());
-    results_->clear();
-    growing_ = nullptr;
-    for (const Result& result : session_.results()) {
-        auto* item = new QListWidgetItem(QStringLiteral("%1%2 · %3 s\n%4")
-                                             .arg(result.title, result.saved   ? tr(", saved")
-                                                                : result.ahead ? tr(", ahead")
-                                                                               : QString())
-                                             .arg(result.seconds, 0, 'f', 1)
-                                             .arg(result.settings_text));
-        item->setData(Qt::UserRole, result.id);
-        item->setIcon(plain_icon(result.thumb));
-        item->setToolTip(result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, "
-                                           "mended, saved or asked for (Ctrl+Return)")
-                                      : tr("Click shows it, double-click renames it"));
-        results_->addItem(item);
-        if (session_.result() && result.id == session_.result()->id) results_->setCurrentItem(item);
+    const Project& project = session_.document.project();
+    const ProjectResult* shown = session_.standpoint.result();
+    look_choice_->setEnabled(shown);
+    partner_->setEnabled(shown);
+    for (int row = results_->count() - 1; row >= 0; --row) {
+        const int id = results_->item(row)->data(Qt::UserRole).toInt();
+        if (id == 0 || !find_result(project, {id})) delete results_->takeItem(row);
     }
-    const bool any = !session_.results().empty();
-    if (look_.growing() && session_.growth()) {
-        growing_ = new QListWidgetItem(tr("%1\ndepth found so far").arg(session_.growth()->title));
+    growing_ = nullptr;
+    int row = 0;
+    for (const ProjectResult& result : project.results) {
+        QListWidgetItem* card = card_of(result.id);
+        if (!card) {
+            card = new QListWidgetItem;
+            card->setData(Qt::UserRole, result.id.value);
+            if (const MergeProduct* product = session_.products.merge(result.id))
+                card->setIcon(plain_icon(product->thumb));
+            results_->insertItem(row, card);
+        }
+        show_card(*card, result);
+        if (shown && result.id == shown->id && results_->currentItem() != card)
+            results_->setCurrentItem(card);
+        ++row;
+    }
+    const bool any = !project.results.empty();
+    if (session_.result_look.growing() && session_.merging.growth()) {
+        growing_ = new QListWidgetItem(tr("%1\ndepth found so far").arg(session_.merging.growth()->title));
         growing_->setFlags(Qt::NoItemFlags);
         results_->addItem(growing_);
         results_->scrollToItem(growing_);
@@ -295,14 +329,12 @@ void MergeTray::show_results() {
     drop_->setVisible(any);
     rename_->setVisible(any);
     int height = 2 * results_->frameWidth();
-    for (int row = 0; row < std::min(3, results_->count()); ++row)
-        height += std::clamp(results_->sizeHintForRow(row) + 8, kLeastCard, kMostCard);
+    for (int own = 0; own < std::min(3, results_->count()); ++own)
+        height += std::clamp(results_->sizeHintForRow(own) + 8, kLeastCard, kMostCard);
     results_->setFixedHeight(height);
-    merge_->setEnabled(session_.has_series());
-    mend_->setEnabled(any);
-    set_state(any && !session_.result_is_current() ? tr("settings changed")
-              : any                                ? session_.result()->title
-                                                   : QString());
+    set_state(any && !session_.merging.is_current() ? tr("settings changed")
+              : shown                               ? text(shown->title)
+                                                    : QString());
 }
 
 }  // namespace moorhaze::desktop

@@ -1,7 +1,5 @@
 #pragma once
-#include "desktop/session/result_look.h"
 #include "desktop/session/session.h"
-#include "desktop/session/trial.h"
 #include "desktop/tray/tray_parts.h"
 
 class QCheckBox;
@@ -11,33 +9,30 @@ class QListWidgetItem;
 
 namespace moorhaze::desktop {
 
+class Commands;
+
 /// Method and settings of the next merge, and the results so far.
 class MergeTray : public Tray {
     Q_OBJECT
   public:
-    MergeTray(Session& session, ResultLook& look, Trial& trial, QWidget* parent);
-    /// Id of the result that the one shown is compared with; 0: the frame shown.
-    int compared_with() const;
+    MergeTray(Session& session, Commands& commands, QWidget* parent);
 
   signals:
-    void merge_asked();
-    void mend_asked();
-    void result_chosen(int id);
-    void drop_asked(int id);
-    void partner_changed();
+    void drop_asked(moorhaze::ResultId result);
 
   private:
     void show_settings();
     void show_results();
-    void settings_edited();
+    /// One setting at a time: what was typed elsewhere keeps its digits.
+    void edit(const QString& field, const std::function<void(MergeChoice&)>& change);
     void show_partners();
     void show_growth();  ///< of the merge under way, on a card of its own
     /// A check box with a few quiet words beside it.
     QCheckBox* add_switch(const QString& text, const QString& word, const QString& tip);
-    void rename();
+    void rename(ResultId result);
+    QListWidgetItem* card_of(ResultId result) const;
+    void show_card(QListWidgetItem& card, const ProjectResult& result) const;
     Session& session_;
-    ResultLook& look_;
-    Trial& trial_;
     QComboBox *method_, *backdrop_, *look_choice_, *partner_;
     QLabel *about_, *no_results_;
     ValueRow *detail_, *seam_, *floor_;
@@ -45,7 +40,7 @@ class MergeTray : public Tray {
     QCheckBox *glare_, *grain_, *ahead_;
     QListWidget* results_;
     QListWidgetItem* growing_ = nullptr;  ///< the card of the merge under way
-    QPushButton *merge_, *rename_, *drop_, *mend_;
+    QPushButton *rename_, *drop_;
 };
 
 }  // namespace moorhaze::desktop

@@ -9,9 +9,11 @@
 #include <algorithm>
 
 #include "desktop/session/facts.h"
+#include "desktop/session/text.h"
 #include "desktop/tray/raw_page.h"
 #include "desktop/tray/setup_page.h"
 #include "desktop/tray/shoot_page.h"
+#include "desktop/view/commands.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -20,8 +22,12 @@ constexpr int kSeriesRow = 74;  ///< a picture, or three lines of text
 
 }  // namespace
 
-PlanTray::PlanTray(Session& session, ShootDesk& desk, QWidget* parent)
-    : Tray(tr("Plan"), parent), session_(session), desk_(desk), switch_(new QButtonGroup(this)) {
+PlanTray::PlanTray(Session& session, Commands& commands, QWidget* parent)
+    : Tray(tr("Plan"), parent),
+      session_(session),
+      commands_(commands),
+      desk_(session.shoot_desk),
+      switch_(new QButtonGroup(this)) {
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
     const std::pair<QString, QString> names[] = {{tr("Numbers"), tr("How many frames, which step, how long")},
@@ -40,15 +46,21 @@ PlanTray::PlanTray(Session& session, ShootDesk& desk, QWidget* parent)
     shoot_page_ = new ShootPage(desk_, this);
     pages_ = {new SetupPage(desk_, this), shoot_page_, make_bring_in()};
     for (QWidget* page : pages_) body()->addWidget(page);
-    next_ = set_next(tr("Cull"), {}, tr("The usual next step"));
+    next_ = set_next(make_button(tr("Cull"), {}, tr("The usual next step"), this));
     next_->setObjectName(QStringLiteral("planNext"));
     connect(next_, &QPushButton::clicked, this, &PlanTray::next_step);
     connect(switch_, &QButtonGroup::idClicked, this, [this](int page) { show_page(Page(page)); });
     connect(shoot_page_, &ShootPage::changed, this, &PlanTray::refresh);
-    connect(shoot_page_, &ShootPage::frame_chosen, this, &PlanTray::frame_chosen);
-    for (auto signal : {&Session::series_changed, &Session::profiles_changed})
-        connect(&session_, signal, this, &PlanTray::refresh);
-    connect(&session_, &Session::card_changed, this, &PlanTray::show_card);
+    connect(shoot_page_, &ShootPage::frame_chosen, this, [this](int station) {
+        if (desk_.is_joining()) session_.standpoint.set_place(station);
+    });
+    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.card || changes.series) show_card();
+        if (changes.selection()) refresh();
+    });
+    connect(&session_.products, &Products::changed, this, [this](Products::Kind kind) {
+        if (kind == Products::Kind::look) refresh();
+    });
     show_card();
     show_page(bring_in);
 }
@@ -58,12 +70,9 @@ QWidget* PlanTray::make_bring_in() {
     auto* rows = new QVBoxLayout(page);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    auto* folder = make_button(tr("Open a folder"), tr("Ctrl+O"),
-                               tr("Choose the folder that holds the frames of one series"), page);
-    auto* files =
-        make_button(tr("Open files"), tr("Ctrl+Shift+O"), tr("Choose the frames of one series"), page);
-    auto* demo = make_button(tr("Open the demo"), tr("Ctrl+D"),
-                             tr("Opens one of the series that come with Moorhaze"), page);
+    auto* folder = commands_.button(QStringLiteral("open-folder"), tr("Open a folder"), page);
+    auto* files = commands_.button(QStringLiteral("open-files"), tr("Open files"), page);
+    auto* demo = commands_.button(QStringLiteral("open-demo"), tr("Open the demo"), page);
     for (QPushButton* button : {folder, files, demo}) rows->addWidget(button);
     auto add_text = [&](const char* role, const QString& text) {
         auto* label = new QLabel(text, page);
@@ -93,21 +102,16 @@ QWidget* PlanTray::make_bring_in() {
     box->addWidget(series_);
     auto* by_hand = new QHBoxLayout;
     by_hand->setSpacing(8);
-    cut_ = make_button(tr("Cut here"), {},
-                       tr("Cuts the open series in two: the frame shown becomes the first of the second"),
-                       series_box_);
-    cut_->setObjectName(QStringLiteral("cutSeries"));
-    join_ = make_button(tr("Join with next"), {}, tr("Makes one series of the open one and the next"),
-                        series_box_);
-    join_->setObjectName(QStringLiteral("joinSeries"));
-    by_hand->addWidget(cut_, 1);
-    by_hand->addWidget(join_, 1);
+    auto* cut = commands_.button(QStringLiteral("cut-series"), tr("Cut here"), series_box_);
+    cut->setObjectName(QStringLiteral("cutSeries"));
+    auto* join = commands_.button(QStringLiteral("join-series"), tr("Join with next"), series_box_);
+    join->setObjectName(QStringLiteral("joinSeries"));
+    by_hand->addWidget(cut, 1);
+    by_hand->addWidget(join, 1);
     box->addLayout(by_hand);
     rows->addWidget(series_box_);
     connect(series_, &QListWidget::itemClicked, this,
             [this](QListWidgetItem* item) { emit series_chosen(series_->row(item)); });
-    connect(cut_, &QPushButton::clicked, this, &PlanTray::cut_asked);
-    connect(join_, &QPushButton::clicked, this, &PlanTray::join_asked);
     connect(&thumbs_, &SeriesThumbs::ready, this, [this](int place) {
         if (auto* item = series_->item(place)) item->setIcon(QIcon(thumbs_.find(place)));
     });
@@ -119,32 +123,34 @@ QWidget* PlanTray::make_bring_in() {
     problems_->setObjectName(QStringLiteral("problems"));
     raw_ = new RawPage(session_, page);
     rows->addWidget(raw_);
-    connect(raw_, &RawPage::develop_asked, this, &PlanTray::develop_asked);
+    connect(raw_, &RawPage::develop_asked, &session_.opening, &Opening::develop);
     rows->addStretch(1);
-    connect(folder, &QPushButton::clicked, this, &PlanTray::open_folder_asked);
-    connect(files, &QPushButton::clicked, this, &PlanTray::open_files_asked);
-    connect(demo, &QPushButton::clicked, this, &PlanTray::open_demo_asked);
     return page;
 }
 
 void PlanTray::show_card() {
-    const auto& card = session_.card();
-    series_box_->setVisible(card.size() > 1);
+    const Project& project = session_.document.project();
+    series_box_->setVisible(project.card.size() > 1);
     series_->clear();
-    for (const FoundSeries& own : card) {
-        auto* item = new QListWidgetItem(
-            tr("%1\n%2 frames%3")
-                .arg(QString::fromStdString(own.name))
-                .arg(own.frames.size())
-                .arg(own.reason.empty() ? QString() : tr(", %1").arg(QString::fromStdString(own.reason))));
+    std::vector<Frame> middles;
+    for (const CardSeries& own : project.card) {
+        auto* item = new QListWidgetItem(tr("%1\n%2 frames%3")
+                                             .arg(text(own.name))
+                                             .arg(own.frames.size())
+                                             .arg(own.reason.empty() ? QString() : tr(", %1").arg(text(own.reason))));
         item->setToolTip(item->text());
         item->setSizeHint({0, kSeriesRow});
         series_->addItem(item);
+        middles.push_back(
+            frames_of(own, session_.document.facts())[std::size_t(own.frames.size() / 2)]);
     }
     series_->setFixedHeight(std::min(4, series_->count()) * kSeriesRow + 6);
-    series_->setCurrentRow(session_.card_place());
-    join_->setEnabled(session_.card_place() + 1 < int(card.size()));
-    thumbs_.want(card);
+    series_->setCurrentRow(project.card_place.value_or(-1));
+    thumbs_.want(middles);
+}
+
+void PlanTray::set_may_begin(const std::function<bool()>& may_begin) {
+    shoot_page_->set_may_begin(may_begin);
 }
 
 PlanTray::Page PlanTray::page() const {
@@ -164,7 +170,7 @@ void PlanTray::next_step() {
         if (shoot_page_->can_step()) shoot_page_->next_step();
         return;
     }
-    if (session_.has_series()) emit next_asked();
+    if (session_.document.has_series()) session_.standpoint.set_stage(Stage::cull);
 }
 
 void PlanTray::refresh() {
@@ -174,16 +180,17 @@ void PlanTray::refresh() {
                                             : tr("Cull");
     next_->setText(words);
     next_->setAccessibleName(words);
-    next_->setEnabled(page() == numbers || (on_shoot ? shoot_page_->can_step() : session_.has_series()));
-    set_state(session_.has_series() ? session_name(session_) : QString());
-    facts_->setText(session_.has_series() ? series_facts(session_.series()).join('\n')
+    next_->setEnabled(page() == numbers || (on_shoot ? shoot_page_->can_step() : session_.document.has_series()));
+    set_state(session_.document.has_series() ? text(session_.document.project().name) : QString());
+    facts_->setText(session_.document.has_series() ? series_facts(session_.document.series()).join('\n')
                                           : tr("No series is open yet."));
     // Once a series is open its own matters need the room; what was offered before is in the menu as well.
-    for (QWidget* widget : before_series_) widget->setVisible(!session_.has_series());
-    cut_->setEnabled(session_.has_series() && session_.series().count() > 1);
-    QStringList shown = (session_.problems() + session_.mixed()).mid(0, 4);
-    const auto all = session_.problems().size() + session_.mixed().size();
-    if (all > 4) shown << tr("and %1 more").arg(all - 4);
+    for (QWidget* widget : before_series_) widget->setVisible(!session_.document.has_series());
+    QStringList all = session_.opening.problems();
+    if (const Looked* looked = session_.products.looked())
+        for (const std::string& sentence : looked->mixed) all << text(sentence);
+    QStringList shown = all.mid(0, 4);
+    if (all.size() > 4) shown << tr("and %1 more").arg(all.size() - 4);
     problems_->setText(shown.join(QStringLiteral("\n\n")));
     problems_->setVisible(!shown.isEmpty());
 }

@@ -1,8 +1,9 @@
 #pragma once
 #include <array>
+#include <functional>
 
 #include "desktop/session/series_thumbs.h"
-#include "desktop/session/shoot_desk.h"
+#include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
 class QButtonGroup;
@@ -10,6 +11,7 @@ class QListWidget;
 
 namespace moorhaze::desktop {
 
+class Commands;
 class RawPage;
 class ShootPage;
 
@@ -18,29 +20,24 @@ class PlanTray : public Tray {
     Q_OBJECT
   public:
     enum Page { numbers, shoot, bring_in };
-    PlanTray(Session& session, ShootDesk& desk, QWidget* parent);
+    PlanTray(Session& session, Commands& commands, QWidget* parent);
+    /// Asked before a series begins that replaces the one there is.
+    void set_may_begin(const std::function<bool()>& may_begin);
     void show_page(Page page);
     Page page() const;
     /// What the violet button does.
     void next_step();
 
   signals:
-    void open_folder_asked();
-    void open_files_asked();
-    void open_demo_asked();
-    void next_asked();
-    void frame_chosen(int frame);
     void page_changed();
     void series_chosen(int place);
-    void cut_asked();
-    void join_asked();
-    void develop_asked(moorhaze::Development development);
 
   private:
     QWidget* make_bring_in();
     void refresh();
     void show_card();
     Session& session_;
+    Commands& commands_;
     SeriesThumbs thumbs_;
     ShootDesk& desk_;
     QButtonGroup* switch_;
@@ -51,7 +48,6 @@ class PlanTray : public Tray {
     RawPage* raw_ = nullptr;
     std::vector<QWidget*> before_series_;
     QListWidget* series_ = nullptr;
-    QPushButton *cut_ = nullptr, *join_ = nullptr;
     QPushButton* next_;
 };
 

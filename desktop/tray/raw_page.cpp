@@ -12,7 +12,7 @@
 
 namespace moorhaze::desktop {
 
-RawPage::RawPage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+RawPage::RawPage(SessionBase& base, QWidget* parent) : QWidget(parent), base_(base) {
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 8, 0, 0);
     rows->setSpacing(6);
@@ -68,17 +68,19 @@ RawPage::RawPage(Session& session, QWidget* parent) : QWidget(parent), session_(
     rows->addWidget(develop_);
     connect(develop_, &QPushButton::clicked, this, [this] { emit develop_asked(wanted()); });
     connect(from_frame_, &QPushButton::clicked, this, [this] {
-        const PictureInfo& info = session_.series().frames[std::size_t(session_.current_frame())].info;
+        const PictureInfo& info = base_.document.series().frames[std::size_t(base_.standpoint.place())].info;
         if (info.noted_red <= 0) return;
         red_->set_value(info.noted_red);
         blue_->set_value(info.noted_blue);
     });
-    connect(&session_, &Session::series_changed, this, &RawPage::refresh);
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series || changes.frames || changes.development) refresh();
+    });
     refresh();
 }
 
 Development RawPage::wanted() const {
-    Development development = session_.series().frames[0].development;
+    Development development = base_.document.project().development;
     development.red = red_->value();
     development.blue = blue_->value();
     development.exposure_ev = exposure_->value();
@@ -89,7 +91,7 @@ Development RawPage::wanted() const {
 }
 
 void RawPage::refresh() {
-    const auto& frames = session_.series().frames;
+    const auto& frames = base_.document.series().frames;
     const auto raw = std::find_if(frames.begin(), frames.end(),
                                   [](const Frame& frame) { return frame.info.format == FileFormat::raw; });
     setVisible(raw != frames.end());

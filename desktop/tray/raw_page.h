@@ -1,7 +1,7 @@
 #pragma once
 #include <QWidget>
 
-#include "desktop/session/session.h"
+#include "desktop/session/opening.h"
 
 class QComboBox;
 class QPushButton;
@@ -15,7 +15,7 @@ class ValueRow;
 class RawPage : public QWidget {
     Q_OBJECT
   public:
-    RawPage(Session& session, QWidget* parent);
+    RawPage(SessionBase& base, QWidget* parent);
 
   signals:
     void develop_asked(moorhaze::Development development);
@@ -23,7 +23,7 @@ class RawPage : public QWidget {
   private:
     void refresh();
     Development wanted() const;
-    Session& session_;
+    SessionBase& base_;
     ValueRow *red_, *blue_, *exposure_, *black_, *white_;
     QComboBox* demosaic_;
     QPushButton *from_frame_, *develop_;

@@ -231,7 +231,7 @@ void ShootPage::next_step() {
             const QString scene = source_->currentData().toString();
             if (scene.isEmpty()) {
                 const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"));
-                if (!folder.isEmpty()) desk_.watch(folder);
+                if (!folder.isEmpty() && may_begin_()) desk_.watch(folder);
                 return;
             }
             rig::BenchSettings bench = desk_.bench_defaults();
@@ -240,7 +240,8 @@ void ShootPage::next_step() {
             return desk_.connect_devices(bench);
         }
         case ShootState::live:
-            return desk_.start(folder_->text());
+            if (may_begin_()) desk_.start(folder_->text());
+            return;
         case ShootState::running:
             return desk_.pause();
         case ShootState::paused:

@@ -1,5 +1,6 @@
 #pragma once
 #include <QWidget>
+#include <functional>
 
 #include "desktop/session/shoot_desk.h"
 
@@ -21,6 +22,8 @@ class ShootPage : public QWidget {
     void next_step();
     QString next_step_text() const;
     bool can_step() const;
+    /// Asked before a run or watching replaces the series there is.
+    void set_may_begin(const std::function<bool()>& may_begin) { may_begin_ = may_begin; }
 
   signals:
     void changed();
@@ -31,6 +34,7 @@ class ShootPage : public QWidget {
     QString free_folder() const;
 
     ShootDesk& desk_;
+    std::function<bool()> may_begin_ = [] { return true; };
     QComboBox* source_;
     QCheckBox *quick_, *faults_;
     QLabel *position_, *depth_, *progress_, *why_, *watching_;

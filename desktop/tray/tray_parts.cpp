@@ -104,24 +104,45 @@ QPushButton* Tray::add_button(const QString& text, const QString& key, const QSt
 std::pair<QPushButton*, QPushButton*> Tray::add_buttons(const QString& left, const QString& left_key,
                                                         const QString& left_tip, const QString& right,
                                                         const QString& right_key, const QString& right_tip) {
-    auto* row = new QHBoxLayout;
-    row->setSpacing(8);
     auto* one = make_button(left, left_key, left_tip, this);
     auto* other = make_button(right, right_key, right_tip, this);
-    row->addWidget(one, 1);
-    row->addWidget(other, 1);
-    body_->addLayout(row);
+    add_row(one, other);
     return {one, other};
 }
 
-QPushButton* Tray::set_next(const QString& text, const QString& key, const QString& tip) {
-    auto* button = make_button(text, key, tip, this);
+void Tray::add_row(QPushButton* left, QPushButton* right) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    row->addWidget(left, 1);
+    row->addWidget(right, 1);
+    body_->addLayout(row);
+}
+
+QPushButton* Tray::set_next(QPushButton* button) {
     button->setProperty("role", "next");
     if (auto* hint = button->findChild<QLabel*>(QStringLiteral("keyHint")))
         hint->setStyleSheet(
             QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
     outer_->addWidget(button);
     return button;
+}
+
+void Tray::refresh_when_visible(const std::function<void()>& refresh) {
+    refresh_ = refresh;
+    refresh_();
+    is_stale_ = false;
+}
+
+void Tray::want_refresh() {
+    is_stale_ = true;
+    if (!isVisible() || !refresh_) return;
+    is_stale_ = false;
+    refresh_();
+}
+
+void Tray::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (is_stale_) want_refresh();
 }
 
 ValueRow::ValueRow(const Look& look, QWidget* parent)

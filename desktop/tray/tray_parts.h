@@ -1,5 +1,6 @@
 #pragma once
 #include <QWidget>
+#include <functional>
 
 class QLabel;
 class QPushButton;
@@ -27,13 +28,21 @@ class Tray : public QWidget {
     std::pair<QPushButton*, QPushButton*> add_buttons(const QString& left, const QString& left_key,
                                                       const QString& left_tip, const QString& right,
                                                       const QString& right_key, const QString& right_tip);
+    void add_row(QPushButton* left, QPushButton* right);
     /// The violet button at the bottom.
-    QPushButton* set_next(const QString& text, const QString& key, const QString& tip);
+    QPushButton* set_next(QPushButton* button);
+    /// What brings the tray up to date; called when it is wanted and the tray is seen, otherwise as soon as it
+    /// is shown.
+    void refresh_when_visible(const std::function<void()>& refresh);
+    void want_refresh();
+    void showEvent(QShowEvent* event) override;
     QVBoxLayout* body() { return body_; }
 
   private:
     QVBoxLayout *body_, *outer_;
     QLabel* state_;
+    std::function<void()> refresh_;
+    bool is_stale_ = true;
 };
 
 /// A button that shows its key at the right.

@@ -6,19 +6,21 @@
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
+#include <QScreen>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QSettings>
 #include <QStackedWidget>
 #include <QUrl>
 #include <QVBoxLayout>
-#include <cmath>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/text.h"
 #include "desktop/tray/align_tray.h"
 #include "desktop/tray/cull_tray.h"
 #include "desktop/tray/deliver_tray.h"
@@ -27,16 +29,20 @@
 #include "desktop/tray/plan_tray.h"
 #include "desktop/view/bars.h"
 #include "desktop/view/depth_line.h"
+#include "desktop/view/line_feed.h"
 #include "desktop/view/path_bar.h"
+#include "desktop/view/picture_area.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/plan_line.h"
 #include "desktop/view/sounding_panel.h"
 #include "desktop/view/theme.h"
+#include "desktop/view/window_commands.h"
 
 namespace moorhaze::desktop {
 namespace {
 
 constexpr int kTrayWidth = 280;
+constexpr QSize kUsualSize(1280, 800);
 
 /// Beside the program when installed, else where it was built from.
 QString demo_folder() {
@@ -53,19 +59,25 @@ std::array<QColor, 256> depth_colours() {
 
 }  // namespace
 
-MainWindow::MainWindow() : look_(session_, depth_colours()) {
+MainWindow::MainWindow() : session_(depth_colours()) {
     setWindowTitle(tr("Moorhaze"));
     setAcceptDrops(true);
     build_layout();
+    build_commands();
     build_trays();
-    build_actions();
     connect_session();
-    resize(1280, 800);
+    area_->set_empty_state(make_empty_state());
+    resize(kUsualSize);
     show_stage();
+    commands_.refresh();
 }
 
-MainWindow::~MainWindow() {
-    session_.jobs().cancel_and_wait();
+PictureView& MainWindow::picture_view() {
+    return area_->picture();
+}
+
+PictureView& MainWindow::twin_view() {
+    return area_->twin();
 }
 
 // -------------------------------------------------------------------------------------------------- layout
@@ -85,7 +97,7 @@ void MainWindow::build_layout() {
     top_row->setContentsMargins(0, 0, 0, 0);
     menus_ = new QMenuBar(top);
     menus_->setNativeMenuBar(false);
-    job_bar_ = new JobBar(session_.jobs(), top);
+    job_bar_ = new JobBar(session_.jobs, top);
     top_row->addWidget(menus_, 1);
     top_row->addWidget(job_bar_);
     rows->addWidget(top);
@@ -100,91 +112,106 @@ void MainWindow::build_layout() {
     lines_ = new QStackedWidget(middle);
     lines_->setFixedWidth(104);
     line_ = new DepthLine(lines_);
-    plan_line_ = new PlanLine(session_, desk_, lines_);
+    plan_line_ = new PlanLine(session_, session_.shoot_desk, lines_);
     lines_->addWidget(line_);
     lines_->addWidget(plan_line_);
-    picture_ = new PictureView(middle);
-    twin_ = new PictureView(middle);
-    twin_->setAccessibleName(tr("The other picture"));
-    twin_->hide();
-    twin_edge_ = new QWidget(middle);
-    twin_edge_->setAttribute(Qt::WA_StyledBackground);
-    twin_edge_->setStyleSheet(QStringLiteral("background: %1;").arg(Theme::current().ground.name()));
-    twin_edge_->setFixedWidth(2);
-    twin_edge_->hide();
+    area_ = new PictureArea(session_, middle);
     tray_room_ = new QScrollArea(middle);
     tray_room_->setObjectName(QStringLiteral("tray"));
     tray_room_->setFixedWidth(kTrayWidth);
     tray_room_->setWidgetResizable(true);
     tray_room_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(lines_);
-    columns->addWidget(picture_, 1);
-    columns->addWidget(twin_edge_);
-    columns->addWidget(twin_, 1);
+    columns->addWidget(area_, 1);
     columns->addWidget(tray_room_);
     rows->addWidget(middle, 1);
     path_ = new PathBar(central);
     rows->addWidget(path_);
     setCentralWidget(central);
+    new LineFeed(session_, *line_, *path_, area_->panel(), this);
 
-    panel_ = new SoundingPanel(sounding_, picture_);
-    empty_ = make_empty_state();
-    picture_->installEventFilter(this);
-
-    connect(path_, &PathBar::stage_chosen, &session_, &Session::set_stage);
-    connect(line_, &DepthLine::frame_chosen, &session_, &Session::set_current_frame);
-    connect(line_, &DepthLine::use_toggled, this, [this](int frame) {
-        session_.set_used(frame, !session_.series().frames[std::size_t(frame)].used);
-    });
+    connect(path_, &PathBar::stage_chosen, &session_.standpoint, &Standpoint::set_stage);
+    connect(line_, &DepthLine::frame_chosen, &session_.standpoint, &Standpoint::set_place);
+    connect(line_, &DepthLine::use_toggled, this,
+            [this](int place) { session_.culling.toggle_use(session_.document.id_at(place)); });
     connect(line_, &DepthLine::range_dragged, this, [this](int first, int last) {
-        const bool far_end = last != session_.series().range.last;
+        const bool far_end = last != session_.document.series().range.last;
         line_->set_range(first, last);
-        quick_look_.show_range({first, last});
-        if (!shows_quick_look()) session_.set_current_frame(far_end ? last : first);
+        session_.quick_look.show_range({first, last});
+        if (!std::holds_alternative<QuickPicture>(area_->shown().main))
+            session_.standpoint.set_place(far_end ? last : first);
     });
-    connect(line_, &DepthLine::range_chosen, this, [this](int first, int last) {
-        session_.set_range({first, last});
+    connect(line_, &DepthLine::range_chosen, this,
+            [this](int first, int last) { session_.culling.set_range({first, last}); });
+    connect(plan_line_, &PlanLine::frame_chosen, &session_.standpoint, &Standpoint::set_place);
+    connect(plan_line_, &PlanLine::drive_asked, &session_.shoot_desk, &ShootDesk::drive_to);
+    connect(area_, &PictureArea::pointed, this, [this](QPointF place) { point_at(place, false); });
+    connect(area_, &PictureArea::sounded, this, [this](QPointF place) { point_at(place, true); });
+    connect(area_, &PictureArea::line_drawn, this, [this](const QList<QPointF>& places) {
+        session_.pointing.keep_along(places, area_->shown());
     });
+    connect(area_, &PictureArea::point_set, this, [this](FrameId frame, FrameId partner, QPointF place) {
+        session_.match_points.set(frame, area_->in_frame(frame, place), partner);
+    });
+    connect(&area_->panel(), &SoundingPanel::frame_chosen, &session_.pointing, &Pointing::pick);
+    connect(&area_->panel(), &SoundingPanel::closed, &session_.sounding, &Sounding::close);
+}
 
-    connect(picture_, &PictureView::pointed, this, [this](QPointF place) { point_at(place, false); });
-    connect(picture_, &PictureView::line_drawn, this, &MainWindow::keep_along);
-    connect(&quick_look_, &QuickLook::changed, this, &MainWindow::show_picture);
-    connect(picture_, &PictureView::sounded, this, [this](QPointF place) { point_at(place, true); });
-    connect(picture_, &PictureView::hovered, this, [this](QPointF place) {
-        hovered_ = place;
-        is_hovering_ = true;
-        show_caption();
+void MainWindow::build_commands() {
+    WindowSteps steps;
+    steps.ask_for_folder = [this] { ask_for_folder(); };
+    steps.ask_for_files = [this] { ask_for_files(); };
+    steps.open_demo = [this](const QString& name) { open_demo(name); };
+    steps.demos = demo_names();
+    steps.save_frame = [this] { ask_to_save_frame(); };
+    steps.ask_merge_memory = [this] { ask_merge_memory(); };
+    steps.close = [this] { close(); };
+    steps.fold_tray = [this] { tray_room_->setVisible(tray_room_->isHidden()); };
+    steps.is_tray_open = [this] { return !tray_room_->isHidden(); };
+    steps.show_keys = [this] { show_keys(); };
+    steps.show_about = [this] { show_about(); };
+    steps.is_in_bring_in = [this] { return plan_->page() == PlanTray::bring_in; };
+    steps.next_in_plan = [this] { plan_->next_step(); };
+    steps.export_picture = [this] {
+        session_.standpoint.set_stage(Stage::deliver);
+        if (session_.standpoint.result()) deliver_->save();
+    };
+    steps.escape = [this] { escape(); };
+    add_window_commands(commands_, session_, *area_, steps);
+    for (const QString& heading : menu_headings()) commands_.fill_menu(menus_->addMenu(heading), heading);
+}
+
+void MainWindow::build_trays() {
+    auto* room = new QWidget(tray_room_);
+    auto* rows = new QVBoxLayout(room);
+    rows->setContentsMargins(0, 0, 0, 0);
+    plan_ = new PlanTray(session_, commands_, room);
+    align_ = new AlignTray(session_, commands_, room);
+    auto* merge = new MergeTray(session_, commands_, room);
+    deliver_ = new DeliverTray(session_, room);
+    trays_ = {plan_, new CullTray(session_, commands_, room), align_, merge,
+              new MendTray(session_, commands_, room), deliver_};
+    // All but one are hidden: a tray takes the height that it needs itself.
+    for (QWidget* tray : trays_) rows->addWidget(tray);
+    tray_room_->setWidget(room);
+
+    connect(plan_, &PlanTray::page_changed, this, &MainWindow::show_stage);
+    connect(plan_, &PlanTray::series_chosen, this, [this](int place) {
+        if (place != session_.document.project().card_place.value_or(-1) &&
+            may_drop_results(tr("Open another series"),
+                             tr("A result has not been exported. Opening another series drops it.")))
+            session_.opening.open_from_card(place);
     });
-    connect(picture_, &PictureView::left, this, [this] {
-        is_hovering_ = false;
-        show_caption();
-    });
-    connect(picture_, &PictureView::zoom_changed, this, [this] {
-        twin_->set_view(picture_->zoom(), picture_->centre());
-        show_trial();
-    });
-    connect(twin_, &PictureView::zoom_changed, this, [this] {
-        if (twin_->is_fit()) return;  // it was resized; nobody moved it
-        picture_->set_view(twin_->zoom(), twin_->centre());
-        show_trial();
-    });
-    connect(picture_, &PictureView::point_set, this,
-            [this](QPointF place) { set_point(session_.current_frame(), align_tray_->partner(), place); });
-    connect(twin_, &PictureView::point_set, this,
-            [this](QPointF place) { set_point(align_tray_->partner(), session_.current_frame(), place); });
-    connect(twin_, &PictureView::frames_stepped, this,
-            [this](int by) { session_.set_current_frame(session_.current_frame() + by); });
-    connect(picture_, &PictureView::frames_stepped, this,
-            [this](int by) { session_.set_current_frame(session_.current_frame() + by); });
-    connect(picture_, &PictureView::stroke_began, &mend_, &Mend::begin_stroke);
-    connect(picture_, &PictureView::stroke_moved, &mend_, &Mend::continue_stroke);
-    connect(picture_, &PictureView::stroke_ended, &mend_, &Mend::end_stroke);
-    connect(panel_, &SoundingPanel::frame_chosen, this, &MainWindow::pick_frame);
-    connect(panel_, &SoundingPanel::closed, &sounding_, &Sounding::close);
+    auto may_shoot = [this] {
+        return may_drop_results(tr("Begin a new series"),
+                                tr("A result has not been exported. A new series drops it."));
+    };
+    plan_->set_may_begin(may_shoot);
+    connect(merge, &MergeTray::drop_asked, this, &MainWindow::drop_result);
 }
 
 QWidget* MainWindow::make_empty_state() {
-    auto* box = new QWidget(picture_);
+    auto* box = new QWidget(area_);
     box->setObjectName(QStringLiteral("emptyState"));
     box->setAttribute(Qt::WA_StyledBackground);
     box->setFixedSize(430, 250);
@@ -199,167 +226,83 @@ QWidget* MainWindow::make_empty_state() {
                       "The line at the left then shows how sharp each frame is, and how deep."),
                    box);
     text->setWordWrap(true);
-    auto* demo =
-        make_button(tr("Open the demo"), tr("Ctrl+D"), tr("Opens a series that comes with Moorhaze"), box);
+    auto* demo = commands_.button(QStringLiteral("open-demo"), tr("Open the demo"), box);
     demo->setObjectName(QStringLiteral("openDemo"));
     demo->setProperty("role", "next");
     if (auto* hint = demo->findChild<QLabel*>(QStringLiteral("keyHint")))
         hint->setStyleSheet(
             QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
-    auto* folder = make_button(tr("Open a folder"), tr("Ctrl+O"),
-                               tr("Choose the folder that holds the frames of one series"), box);
     rows->addWidget(title);
     rows->addWidget(text);
     rows->addStretch();
     rows->addWidget(demo);
-    rows->addWidget(folder);
-    connect(demo, &QPushButton::clicked, this, [this] { open_demo(demo_names().value(0)); });
-    connect(folder, &QPushButton::clicked, this, &MainWindow::ask_for_folder);
+    rows->addWidget(commands_.button(QStringLiteral("open-folder"), tr("Open a folder"), box));
     return box;
 }
 
-void MainWindow::build_trays() {
-    trays_ = new QStackedWidget(tray_room_);
-    plan_ = new PlanTray(session_, desk_, trays_);
-    auto* plan = plan_;
-    auto* cull = new CullTray(session_, trays_);
-    auto* align = align_tray_ = new AlignTray(session_, points_, trays_);
-    auto* merge = merge_tray_ = new MergeTray(session_, look_, trial_, trays_);
-    auto* mend = new MendTray(session_, mend_, trays_);
-    deliver_ = new DeliverTray(session_, exporter_, trays_);
-    for (QWidget* tray :
-         {static_cast<QWidget*>(plan), static_cast<QWidget*>(cull), static_cast<QWidget*>(align),
-          static_cast<QWidget*>(merge), static_cast<QWidget*>(mend), static_cast<QWidget*>(deliver_)})
-        trays_->addWidget(tray);
-    tray_room_->setWidget(trays_);
+/// With a window manager's frame the window must still fit: what lies below the screen's edge cannot be
+/// reached. Size and place of the last time come first.
+void MainWindow::showEvent(QShowEvent* event) {
+    QMainWindow::showEvent(event);
+    if (std::exchange(was_shown_, true)) return;
+    keep_on_screen();
+}
 
-    connect(plan, &PlanTray::open_folder_asked, this, &MainWindow::ask_for_folder);
-    connect(plan, &PlanTray::open_files_asked, this, &MainWindow::ask_for_files);
-    connect(plan, &PlanTray::open_demo_asked, this, [this] { open_demo(demo_names().value(0)); });
-    connect(plan, &PlanTray::next_asked, this, [this] { session_.set_stage(Stage::cull); });
+void MainWindow::remember_place_in(QSettings* settings) {
+    settings_ = settings;
+    restoreGeometry(settings_->value(QStringLiteral("window/place")).toByteArray());
+}
 
-    connect(plan, &PlanTray::series_chosen, this, [this](int place) {
-        if (place != session_.card_place() && may_drop_results()) session_.open_from_card(place);
-    });
-    connect(plan, &PlanTray::develop_asked, this, [this](const Development& development) {
-        if (may_drop_results()) session_.develop(development);
-    });
-    connect(plan, &PlanTray::cut_asked, this, [this] {
-        if (may_drop_results()) session_.cut_here();
-    });
-    connect(plan, &PlanTray::join_asked, this, [this] {
-        if (may_drop_results()) session_.join_with_next();
-    });
-    connect(plan, &PlanTray::frame_chosen, &session_, &Session::set_current_frame);
-    connect(plan, &PlanTray::page_changed, this, &MainWindow::show_stage);
-    connect(plan_line_, &PlanLine::frame_chosen, &session_, &Session::set_current_frame);
-    connect(plan_line_, &PlanLine::drive_asked, &desk_, &ShootDesk::drive_to);
-    connect(&desk_, &ShootDesk::live_changed, this, &MainWindow::show_live);
-    connect(&desk_, &ShootDesk::state_changed, this, [this] {
-        show_picture();
-        show_path();
-    });
-    connect(&desk_, &ShootDesk::progress_changed, this, &MainWindow::show_path);
-    connect(&desk_, &ShootDesk::setup_changed, this, &MainWindow::show_path);
+QRect kept_within(const QRect& window, const QRect& room) {
+    QRect own(window.topLeft(), window.size().boundedTo(room.size()));
+    own.moveLeft(std::clamp(own.left(), room.left(), room.right() + 1 - own.width()));
+    own.moveTop(std::clamp(own.top(), room.top(), room.bottom() + 1 - own.height()));
+    return own;
+}
 
-    connect(cull, &CullTray::accept_asked, &session_, &Session::accept_suggestions);
-    connect(cull, &CullTray::next_suggestion_asked, this, &MainWindow::step_suggestion);
-    connect(cull, &CullTray::near_here_asked, this, [this] { limit_here(true); });
-    connect(cull, &CullTray::far_here_asked, this, [this] { limit_here(false); });
-    connect(cull, &CullTray::marks_asked, this, &MainWindow::set_sharp_marks);
-    connect(this, &MainWindow::marks_changed, cull, &CullTray::show_marks);
-    connect(cull, &CullTray::toggle_use_asked, this, &MainWindow::toggle_use);
-    connect(cull, &CullTray::reference_chosen, &session_, &Session::set_reference);
-    connect(cull, &CullTray::frame_chosen, &session_, &Session::set_current_frame);
-    connect(cull, &CullTray::keep_asked, this, &MainWindow::set_keeping);
-    connect(cull, &CullTray::quick_look_asked, this, &MainWindow::set_quick_look);
-    connect(cull, &CullTray::order_asked, &session_, &Session::put_in_order);
-    connect(cull, &CullTray::save_asked, this, &MainWindow::ask_to_save_frame);
-    connect(cull, &CullTray::reach_chosen, &store_, &PictureStore::set_marks_reach);
-    connect(this, &MainWindow::quick_look_changed, cull, &CullTray::show_quick_look);
-    connect(this, &MainWindow::keeping_changed, cull, &CullTray::show_keeping);
-    connect(&store_, &PictureStore::forgot, this, &MainWindow::show_picture);
-    connect(cull, &CullTray::merge_asked, &session_, &Session::align_and_merge);
-
-    connect(align, &AlignTray::align_asked, &session_, &Session::align);
-    connect(align, &AlignTray::merge_asked, &session_, &Session::align_and_merge);
-    connect(align, &AlignTray::drift_chosen, this, &MainWindow::show_drift);
-    connect(align, &AlignTray::curtain_asked, this, [this](bool on) { curtain_action_->setChecked(on); });
-    connect(align, &AlignTray::blink_asked, this, [this](bool on) { blink_action_->setChecked(on); });
-    connect(align, &AlignTray::twin_asked, this, [this](bool on) { twin_action_->setChecked(on); });
-    connect(align, &AlignTray::edges_asked, this, [this](bool on) { edges_action_->setChecked(on); });
-    connect(align, &AlignTray::as_shot_asked, this, [this](bool on) { as_shot_action_->setChecked(on); });
-    connect(align, &AlignTray::points_asked, this, [this](bool on) { points_action_->setChecked(on); });
-    connect(align, &AlignTray::partner_changed, this, &MainWindow::show_picture);
-    connect(&points_, &MatchPoints::changed, this, &MainWindow::show_marks);
-    connect(align, &AlignTray::frame_chosen, &session_, &Session::set_current_frame);
-
-    connect(merge, &MergeTray::merge_asked, &session_, &Session::align_and_merge);
-    connect(merge, &MergeTray::mend_asked, this, [this] { session_.set_stage(Stage::mend); });
-    connect(merge, &MergeTray::partner_changed, this, &MainWindow::show_picture);
-    connect(&look_, &ResultLook::changed, this, &MainWindow::show_picture);
-    connect(merge, &MergeTray::result_chosen, &session_, &Session::show_result);
-    connect(merge, &MergeTray::drop_asked, this, [this](int id) {
-        const Result* result = session_.result_with(id);
-        if (result && !result->saved && !result->strokes.empty() &&
-            QMessageBox::question(this, tr("Drop the result"),
-                                  tr("%1 has %2 strokes that were not saved. Drop it?")
-                                      .arg(result->title)
-                                      .arg(result->strokes.size())) != QMessageBox::Yes)
-            return;
-        session_.drop_result(id);
-    });
-
-    connect(mend, &MendTray::draw_asked, this, [this] { set_wipe_back(false); });
-    connect(mend, &MendTray::wipe_asked, this, [this] { set_wipe_back(true); });
-    connect(mend, &MendTray::undo_asked, &session_.undo_stack(), &QUndoStack::undo);
-    connect(mend, &MendTray::redo_asked, &session_.undo_stack(), &QUndoStack::redo);
-    connect(mend, &MendTray::deliver_asked, this, [this] { session_.set_stage(Stage::deliver); });
+void MainWindow::keep_on_screen() {
+    // Nobody sees this one, and pictures of the window are taken on it at any size.
+    if (QGuiApplication::platformName() == QLatin1String("offscreen")) return;
+    const QRect frame = frameGeometry(), kept = kept_within(frame, screen()->availableGeometry());
+    if (kept.size() != frame.size()) resize(kept.size() - (frame.size() - size()));
+    if (kept.topLeft() != frame.topLeft()) move(kept.topLeft());
 }
 
 // ------------------------------------------------------------------------------------------------- session
 
 void MainWindow::connect_session() {
-    connect(&session_, &Session::told, notice_, &NoticeBar::show_text);
-    connect(&mend_, &Mend::failed, this, [this](const QString& why) { session_.tell(why, true); });
-    connect(&store_, &PictureStore::failed, this, [this](const QString& why) { session_.tell(why, true); });
-    connect(&session_, &Session::series_changed, this, [this] {
-        if (session_.problems().isEmpty()) notice_->hide();
-        job_bar_->set_series_name(session_.has_series() ? session_name(session_) : QString());
-        setWindowTitle(session_.has_series() ? tr("%1 - Moorhaze").arg(session_name(session_))
-                                             : tr("Moorhaze"));
-        picture_->set_picture(nullptr, {});
-        set_other(nullptr, {});
-        plane_is_live_ = false;
-        set_plane(QSize(session_.series().size().width, session_.series().size().height));
-        picture_->fit();
+    auto refresh = [this] { commands_.refresh(); };
+    connect(&session_.notices, &Notices::notified, notice_, &NoticeBar::show_text);
+    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (!changes.series) return;
+        if (session_.opening.problems().isEmpty()) notice_->hide();
+        show_series_name();
         show_stage();
     });
-    connect(&session_, &Session::stage_changed, this, &MainWindow::show_stage);
-    connect(&session_, &Session::frame_looked, this, &MainWindow::show_line);
-    connect(&session_, &Session::current_frame_changed, this, [this] {
-        line_->set_current(session_.current_frame());
-        show_picture();
+    connect(&session_.document, &Document::history_changed, this, refresh);
+    connect(&session_.products, &Products::changed, this, refresh);
+    connect(&session_.jobs, &JobRunner::changed, this, refresh);
+    connect(&session_.sounding, &Sounding::changed, this, refresh);
+    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::stage) show_stage();
+        if (aspect == Standpoint::Aspect::comparing && session_.standpoint.comparing().points)
+            tray_room_->ensureWidgetVisible(align_->points_control());
+        commands_.refresh();
     });
-    connect(&session_, &Session::geometry_changed, this, &MainWindow::show_picture);
-    connect(&session_, &Session::geometry_changed, this, &MainWindow::show_drift);
-    for (auto signal : {&Session::settings_changed, &Session::selection_changed})
-        connect(&session_, signal, this, &MainWindow::show_kept);
-    connect(&look_, &ResultLook::grew, this, &MainWindow::show_picture);
-    connect(&trial_, &Trial::changed, this, &MainWindow::show_trial);
-    connect(&session_, &Session::result_shown, this, &MainWindow::show_picture);
-    for (auto signal : {&Session::profiles_changed, &Session::selection_changed})
-        connect(&session_, signal, this, &MainWindow::show_line);
-    for (auto signal : {&Session::profiles_changed, &Session::selection_changed, &Session::geometry_changed,
-                        &Session::results_changed, &Session::result_shown, &Session::settings_changed,
-                        &Session::saved_changed})
-        connect(&session_, signal, this, &MainWindow::show_path);
-    connect(&session_, &Session::frame_replaced, this, &MainWindow::show_picture);
-    connect(&store_, &PictureStore::ready, this, [this] { show_picture(); });
-    connect(&mend_, &Mend::display_changed, this, &MainWindow::show_picture);
-    connect(&mend_, &Mend::area_changed, picture_, &PictureView::refresh);
-    connect(&mend_, &Mend::brush_changed, this, &MainWindow::show_brush);
-    connect(&sounding_, &Sounding::changed, this, &MainWindow::show_sounding);
+}
+
+void MainWindow::show_series_name() {
+    const QString name = session_.document.has_series() ? text(session_.document.project().name) : QString();
+    job_bar_->set_series_name(name);
+    setWindowTitle(name.isEmpty() ? tr("Moorhaze") : tr("%1 - Moorhaze").arg(name));
+}
+
+void MainWindow::show_stage() {
+    const Stage stage = session_.standpoint.stage();
+    for (int i = 0; i < int(trays_.size()); ++i) trays_[std::size_t(i)]->setVisible(i == int(stage));
+    tray_room_->verticalScrollBar()->setValue(0);
+    lines_->setCurrentIndex(stage == Stage::plan && plan_->page() != PlanTray::bring_in ? 1 : 0);
+    area_->show_all();
 }
 
 QStringList MainWindow::demo_names() {
@@ -369,21 +312,18 @@ QStringList MainWindow::demo_names() {
 bool MainWindow::open_demo(const QString& name) {
     const QString folder = QDir(demo_folder()).filePath(name + QStringLiteral("/frames"));
     if (!QFileInfo(folder).isDir()) {
-        session_.tell(tr("%1: the demo series is not there. Install Moorhaze again, or open a series of your "
-                         "own (Ctrl+O).")
-                          .arg(folder),
-                      true);
+        session_.notices.notify_error(tr("%1: the demo series is not there. Install Moorhaze again, or open a "
+                                         "series of your own (Ctrl+O).")
+                                          .arg(folder));
         return false;
     }
     open_paths({folder});
     return true;
 }
 
-bool MainWindow::may_drop_results() {
-    if (!session_.has_unsaved_work()) return true;
-    QMessageBox box(QMessageBox::Question, tr("Open another series"),
-                    tr("A result has not been exported. Opening another series drops it."),
-                    QMessageBox::NoButton, this);
+bool MainWindow::may_drop_results(const QString& title, const QString& what) {
+    if (!has_unsaved_results(session_.document.project())) return true;
+    QMessageBox box(QMessageBox::Question, title, what, QMessageBox::NoButton, this);
     auto* go_on = box.addButton(tr("Open anyway"), QMessageBox::DestructiveRole);
     box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
     box.exec();
@@ -391,13 +331,14 @@ bool MainWindow::may_drop_results() {
 }
 
 void MainWindow::open_paths(const QStringList& paths) {
-    if (!may_drop_results()) return;
+    if (!may_drop_results(tr("Open another series"),
+                          tr("A result has not been exported. Opening another series drops it.")))
+        return;
     std::vector<std::filesystem::path> files;
     for (const QString& path : paths) files.emplace_back(path.toStdString());
-    session_.jobs().cancel();
-    desk_.disconnect_devices();
-    desk_.stop_watching();
-    session_.open(files);
+    session_.shoot_desk.disconnect_devices();
+    session_.shoot_desk.stop_watching();
+    session_.opening.open(files);
 }
 
 void MainWindow::ask_for_folder() {
@@ -414,74 +355,20 @@ void MainWindow::ask_for_files() {
     if (!files.isEmpty()) open_paths(files);
 }
 
-void MainWindow::set_plane(QSize plane) {
-    twin_->set_plane(plane);
-    picture_->set_plane(plane);
-}
-
-void MainWindow::set_other(std::shared_ptr<const DisplayPicture> other, const QString& label) {
-    twin_->set_picture(other, label);
-    twin_->set_caption(label);
-    picture_->set_other(std::move(other), label);
-}
-
-void MainWindow::set_point(int frame, int partner, QPointF place) {
-    if (frame == partner)
-        return session_.tell(tr("This frame is compared with itself: choose another one to compare with."),
-                             true);
-    cv::Point2d at(place.x(), place.y());
-    if (is_lying_aligned()) {
-        const cv::Vec3d own =
-            session_.geometry()->frames[std::size_t(frame)].matrix.inv() * cv::Vec3d(place.x(), place.y(), 1);
-        at = {own[0] / own[2], own[1] / own[2]};
-    }
-    points_.set(frame, at, partner);
-}
-
-void MainWindow::point_at(QPointF place, bool sound) {
-    if (!session_.has_series() || plane_is_live_) return;
-    if (!sound && session_.stage() <= Stage::cull) {
-        const cv::Size size = session_.series().size();
-        const int frame = session_.sharpest_frame_at((place.x() + 0.5) / size.width,
-                                                     (place.y() + 0.5) / size.height, pointed_frame());
-        if (frame >= 0) session_.set_current_frame(frame);
-    }
-    drop_sounding(place);
-}
-
-int MainWindow::pointed_frame() const {
-    return shows_quick_look() ? Session::kReferencePlane : session_.current_frame();
-}
-
-void MainWindow::keep_along(const QList<QPointF>& places) {
-    set_keeping(false);
-    if (!session_.has_series() || plane_is_live_) return;
-    const cv::Size size = session_.series().size();
-    std::vector<cv::Point2d> along;
-    for (const QPointF& place : places)
-        along.emplace_back((place.x() + 0.5) / size.width, (place.y() + 0.5) / size.height);
-    if (along.size() > 1) {
-        const auto range = session_.range_along(along, pointed_frame());
-        if (!range)
-            return session_.tell(tr("The frames are still being looked at; try again in a moment."), true);
-        session_.set_range(*range);
-        return session_.tell(tr("Frames %1 to %2 have sharp what you drew across, one to spare at each end.")
-                                 .arg(range->first + 1)
-                                 .arg(range->last + 1),
-                             false);
-    }
-    const int frame = session_.sharpest_frame_at(along[0].x, along[0].y, pointed_frame());
-    if (frame < 0) return;
-    const FrameRange range = session_.series().range;
-    const bool near = std::abs(frame - range.first) <= std::abs(frame - range.last);
-    session_.set_range(near ? FrameRange{frame, std::max(frame, range.last)}
-                            : FrameRange{std::min(frame, range.first), frame});
-    session_.set_current_frame(frame);
+void MainWindow::ask_merge_memory() {
+    constexpr int kMost = 1 << 20;
+    bool taken = false;
+    const int megabytes = QInputDialog::getInt(
+        this, tr("Memory for merging"),
+        tr("Megabytes; 0: as much as it needs. 24 megapixels take 1800 in one piece, 850 at least."),
+        session_.merging.memory_mb(), 0, kMost, 100, &taken);
+    if (taken) session_.merging.set_memory_mb(megabytes);
 }
 
 void MainWindow::ask_to_save_frame() {
-    if (!session_.has_series()) return session_.tell(tr("There is no frame yet: open a series first."), true);
-    const Frame& frame = session_.series().frames[std::size_t(session_.current_frame())];
+    const auto shown = session_.standpoint.frame();
+    if (!shown) return session_.notices.notify_error(tr("There is no frame yet: open a series first."));
+    const Frame& frame = session_.document.series().frames[std::size_t(session_.standpoint.place())];
     const QString proposed =
         QString::fromStdString(frame.path.stem().string()) + QStringLiteral("-single.tif");
     const QString file = QFileDialog::getSaveFileName(this, tr("Save the frame shown"), proposed,
@@ -493,100 +380,97 @@ void MainWindow::ask_to_save_frame() {
         write.bits = frame.info.bits > 8 ? 16 : 8;
         write.overwrite = true;  // the dialog asked
         write.made_with = "Moorhaze, single frame";
-        session_.save_frame(file.toStdString(), write);
+        session_.culling.save_frame(*shown, file.toStdString(), write);
     } catch (const Error& error) {
-        session_.tell(QString::fromUtf8(error.what()), true);
+        session_.notices.notify_error(QString::fromUtf8(error.what()));
     }
 }
 
-void MainWindow::drop_sounding(QPointF place) {
-    const int side = SoundingPanel::patch_side(picture_->height());
-    source_follows_sounding_ = session_.stage() == Stage::mend;
-    sounding_.drop(place, int(side * picture_->devicePixelRatioF()));
+void MainWindow::drop_result(ResultId id) {
+    const ProjectResult* result = find_result(session_.document.project(), id);
+    if (!result) return;
+    if (!result->is_saved() && !result->strokes.empty() &&
+        QMessageBox::question(this, tr("Drop the result"),
+                              tr("%1 has %2 strokes that were not saved. Drop it? Undo brings it back.")
+                                  .arg(text(result->title))
+                                  .arg(result->strokes.size())) != QMessageBox::Yes)
+        return;
+    session_.merging.drop(id);
 }
 
-void MainWindow::pick_frame(int frame) {
-    source_follows_sounding_ = false;
-    session_.set_current_frame(frame);
-    if (session_.stage() == Stage::mend) {
-        mend_.set_source_frame(frame);
-        set_wipe_back(false);
+void MainWindow::show_keys() {
+    QMessageBox box(this);
+    box.setWindowTitle(tr("Keys"));
+    auto* sheet = new QLabel(
+        commands_.key_sheet() +
+        tr("<br><b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and wheel: "
+           "step frames. Click: sounding. Right-click or S: sounding while a brush is on. V, held: flip.<br>"
+           "<br><b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), Return "
+           "points; with a brush Return puts it down and lifts it."));
+    sheet->setWordWrap(true);
+    sheet->setMargin(12);
+    auto* room = new QScrollArea(&box);
+    room->setWidget(sheet);
+    room->setWidgetResizable(true);
+    room->setFixedSize(520, 560);
+    static_cast<QGridLayout*>(box.layout())->addWidget(room, 0, 0, 1, 3);
+    box.exec();
+}
+
+void MainWindow::show_about() {
+    QMessageBox::about(this, tr("About Moorhaze"),
+                       tr("Moorhaze %1 merges focus-bracketed series of close-up pictures.<br><br>Icons: Lucide "
+                          "(ISC licence). Font: Open Sans (Apache licence 2.0).")
+                           .arg(QApplication::applicationVersion()));
+}
+
+void MainWindow::escape() {
+    Standpoint& standpoint = session_.standpoint;
+    if (standpoint.comparing().points) {
+        session_.match_points.forget_waiting();
+        standpoint.compare(&Comparing::points, false);
+    } else if (standpoint.keeping()) {
+        standpoint.set_keeping(false);
+    } else if (session_.sounding.is_open()) {
+        session_.sounding.close();
+    } else if (notice_->isVisible()) {
+        notice_->hide();
+    } else {
+        session_.jobs.cancel();
     }
 }
 
-void MainWindow::step_suggestion() {
-    const auto list = suggestions(session_);
-    if (list.empty()) return;
-    for (const Suggestion& suggestion : list)
-        if (suggestion.first > session_.current_frame()) return session_.set_current_frame(suggestion.first);
-    session_.set_current_frame(list[0].first);
+void MainWindow::point_at(QPointF place, bool sound) {
+    session_.pointing.point_at(place, sound, area_->shown(), area_->patch_px());
 }
 
-void MainWindow::toggle_use() {
-    if (!session_.has_series()) return;
-    const int frame = session_.current_frame();
-    session_.set_used(frame, !session_.series().frames[std::size_t(frame)].used);
-}
-
-bool MainWindow::is_shooting() const {
-    return session_.stage() == Stage::plan && desk_.state() != ShootState::off;
-}
-
-void MainWindow::limit_here(bool near) {
-    if (is_shooting()) return near ? desk_.mark_near() : desk_.mark_far();
-    if (!session_.has_series()) return;
-    const int here = session_.current_frame();
-    const FrameRange range = session_.series().range;
-    session_.set_range(near ? FrameRange{here, std::max(here, range.last)}
-                            : FrameRange{std::min(here, range.first), here});
-}
-
-void MainWindow::step_depth(int by) {
-    if (is_shooting() && desk_.state() == ShootState::live)
-        desk_.drive_by(by *
-                       std::max(0.05, desk_.plan().is_possible() ? desk_.plan().steps.first_step_mm : 0.5));
-    else
-        session_.set_current_frame(session_.current_frame() + by);
-}
-
-void MainWindow::show_live() {
-    if (session_.stage() != Stage::plan || !desk_.shows_live()) return;
-    if (!plane_is_live_) {
-        plane_is_live_ = true;
-        set_other(nullptr, {});
-        set_plane(desk_.live_picture()->size());
-        picture_->fit();
-    }
-    picture_->set_picture(desk_.live_picture(), tr("live view"));
-    show_caption();
-}
-
-void MainWindow::set_wipe_back(bool wipe) {
-    Brush brush = mend_.brush();
-    brush.wipe_back = wipe;
-    mend_.set_brush(brush);
+bool MainWindow::is_settled() {
+    if (session_.jobs.busy()) return false;
+    const ShootDesk& desk = session_.shoot_desk;
+    const ShootState shooting = desk.state();
+    if (shooting == ShootState::connecting || shooting == ShootState::running ||
+        shooting == ShootState::pausing)
+        return false;
+    const bool live = std::holds_alternative<LivePicture>(area_->shown().main);
+    if (live) return desk.live_picture() != nullptr && !desk.is_driving();
+    if (desk.is_busy() || shooting == ShootState::live) return false;
+    return area_->is_settled() && session_.brushwork.is_settled() && session_.match_points.is_settled() &&
+           session_.result_look.is_settled() && session_.quick_look.is_settled() &&
+           session_.merge_preview.is_settled() && session_.sounding.is_settled();
 }
 
 // -------------------------------------------------------------------------------------------------- events
 
-bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
-    if (watched == picture_ && event->type() == QEvent::Resize) {
-        empty_->move((picture_->width() - empty_->width()) / 2, (picture_->height() - empty_->height()) / 2);
-        if (sounding_.is_open()) show_sounding();
-    }
-    return QMainWindow::eventFilter(watched, event);
-}
-
 void MainWindow::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_V && event->modifiers() == Qt::NoModifier) {
-        if (!event->isAutoRepeat()) picture_->set_flipped(true);
+        if (!event->isAutoRepeat()) picture_view().set_flipped(true);
         return;
     }
     QMainWindow::keyPressEvent(event);
 }
 
 void MainWindow::keyReleaseEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_V && !event->isAutoRepeat()) return picture_->set_flipped(false);
+    if (event->key() == Qt::Key_V && !event->isAutoRepeat()) return picture_view().set_flipped(false);
     QMainWindow::keyReleaseEvent(event);
 }
 
@@ -603,7 +487,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (session_.has_unsaved_work()) {
+    if (has_unsaved_results(session_.document.project())) {
         QMessageBox box(QMessageBox::Question, tr("Leave Moorhaze"),
                         tr("A result has not been exported. Leaving now drops it."), QMessageBox::NoButton,
                         this);
@@ -614,12 +498,13 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         box.setDefaultButton(to_deliver);
         box.exec();
         if (box.clickedButton() != leave) {
-            if (box.clickedButton() == to_deliver) session_.set_stage(Stage::deliver);
+            if (box.clickedButton() == to_deliver) session_.standpoint.set_stage(Stage::deliver);
             event->ignore();
             return;
         }
     }
-    session_.jobs().cancel_and_wait();
+    if (settings_) settings_->setValue(QStringLiteral("window/place"), saveGeometry());
+    session_.jobs.cancel();
     event->accept();
 }
 

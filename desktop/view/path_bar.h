@@ -2,7 +2,7 @@
 #include <QWidget>
 #include <array>
 
-#include "desktop/session/session.h"
+#include "desktop/session/standpoint.h"
 
 namespace moorhaze::desktop {
 

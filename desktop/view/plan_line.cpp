@@ -27,8 +27,8 @@ double scale_step(double mm_per_px, double least_px) {
 
 }  // namespace
 
-PlanLine::PlanLine(Session& session, ShootDesk& desk, QWidget* parent)
-    : QWidget(parent), session_(session), desk_(desk) {
+PlanLine::PlanLine(SessionBase& base, ShootDesk& desk, QWidget* parent)
+    : QWidget(parent), base_(base), desk_(desk) {
     setFixedWidth(104);
     setMouseTracking(true);
     setAccessibleName(tr("Depth line of the plan"));
@@ -36,7 +36,13 @@ PlanLine::PlanLine(Session& session, ShootDesk& desk, QWidget* parent)
     connect(&desk_, &ShootDesk::setup_changed, this, repaint);
     connect(&desk_, &ShootDesk::state_changed, this, repaint);
     connect(&desk_, &ShootDesk::progress_changed, this, repaint);
-    connect(&session_, &Session::current_frame_changed, this, repaint);
+    connect(&base_.standpoint, &Standpoint::changed, this, repaint);
+}
+
+const std::vector<double>& PlanLine::shares() const {
+    static const std::vector<double> none;
+    const Looked* looked = base_.products.looked();
+    return looked && desk_.is_joining() ? looked->whole.share : none;
 }
 
 double PlanLine::origin_mm() const {
@@ -97,9 +103,9 @@ QString PlanLine::describe(int frame) const {
                        .arg(planned.near_mm, 0, 'f', 2)
                        .arg(planned.far_mm, 0, 'f', 2);
     const bool taken = frame < int(shot.size()) && shot[std::size_t(frame)];
-    if (taken && frame < int(session_.profile().share.size()))
+    if (taken && frame < int(shares().size()))
         text += tr(", shot, sharpest in %1 % of the picture")
-                    .arg(100 * session_.profile().share[std::size_t(frame)], 0, 'f', 1);
+                    .arg(100 * shares()[std::size_t(frame)], 0, 'f', 1);
     else
         text += taken ? tr(", shot") : tr(", planned");
     for (const ShootTrouble& trouble : desk_.troubles())
@@ -139,7 +145,7 @@ void PlanLine::paintEvent(QPaintEvent*) {
     if (desk_.plan().is_possible()) {
         const auto& frames = desk_.plan().steps.frames;
         const auto& shot = desk_.stations_shot();
-        const auto& share = session_.profile().share;
+        const auto& share = shares();
         const bool of_this_run = !shot.empty() && shot.size() == frames.size();
         double longest = 0;
         if (of_this_run)
@@ -172,7 +178,7 @@ void PlanLine::paintEvent(QPaintEvent*) {
                 box.setWidth(kColumn * (0.25 + 0.75 * part));
                 painter.fillRect(box, colour);
             }
-            if (of_this_run && i == session_.current_frame() && taken) {
+            if (of_this_run && i == base_.standpoint.place() && taken) {
                 painter.setPen(QPen(theme.heather_light, 1.5));
                 painter.drawRoundedRect(zone_rect(i).adjusted(-2, -1.5, 2, 1.5), 2, 2);
             }

@@ -13,7 +13,7 @@ namespace moorhaze::desktop {
 class PlanLine : public QWidget {
     Q_OBJECT
   public:
-    PlanLine(Session& session, ShootDesk& desk, QWidget* parent = nullptr);
+    PlanLine(SessionBase& base, ShootDesk& desk, QWidget* parent = nullptr);
 
     double y_of(double depth_mm) const;  ///< depth from the near mark, or from the subject's nearest point
     double depth_at(double y) const;
@@ -36,7 +36,8 @@ class PlanLine : public QWidget {
     QRectF zone_rect(int frame) const;
     QString describe(int frame) const;
 
-    Session& session_;
+    const std::vector<double>& shares() const;  ///< of the frames that were shot, as far as they are shown
+    SessionBase& base_;
     ShootDesk& desk_;
 };
 

@@ -50,8 +50,8 @@ int SoundingPanel::row_at(QPoint place) const {
     return -1;
 }
 
-std::vector<std::pair<int, int>> SoundingPanel::threads() const {
-    std::vector<std::pair<int, int>> threads;
+std::vector<std::pair<FrameId, int>> SoundingPanel::threads() const {
+    std::vector<std::pair<FrameId, int>> threads;
     const int count = int(sounding_.patches().size());
     for (int row = 0; row < count; ++row)
         threads.emplace_back(sounding_.patches()[std::size_t(count - 1 - row)].frame,
@@ -84,7 +84,7 @@ void SoundingPanel::paintEvent(QPaintEvent*) {
     const int count = int(patches.size());
     float most = 1e-9f;
     for (const auto& patch : patches) most = std::max(most, patch.sharpness);
-    const int sharpest = sounding_.sharpest_frame(), in_use = sounding_.frame_in_use();
+    const auto sharpest = sounding_.sharpest_frame(), in_use = sounding_.frame_in_use();
     for (int row = 0; row < count; ++row) {
         const auto& patch = patches[std::size_t(count - 1 - row)];
         const QRect box = row_rect(row), picture(box.topLeft(), QSize(side_, side_));
@@ -103,7 +103,7 @@ void SoundingPanel::paintEvent(QPaintEvent*) {
         painter.setFont(theme_font(13, best));
         painter.setPen(theme.text);
         painter.drawText(QRect(left, middle - 21, wide, 20), Qt::AlignVCenter | Qt::AlignLeft,
-                         QString::number(patch.frame + 1));
+                         QString::number(patch.number));
         painter.setFont(theme_font(11));
         painter.setPen(theme.quiet);
         QString word;

@@ -16,12 +16,12 @@ class SoundingPanel : public QWidget {
     /// Side of a patch on the screen, in logical px, for the height there is.
     static int patch_side(int room_height);
     /// Middle of each patch: frame and height in the parent.
-    std::vector<std::pair<int, int>> threads() const;
+    std::vector<std::pair<FrameId, int>> threads() const;
     /// Chooses the n-th patch from the top, counted from 1.
     void choose(int number);
 
   signals:
-    void frame_chosen(int frame);
+    void frame_chosen(moorhaze::FrameId frame);
     void closed();
 
   protected:

@@ -9,6 +9,7 @@
 #include "desktop/view/depth_line.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
+#include "tests/desktop/asking.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/series_files.h"
 #include "tests/support/textured.h"
@@ -54,19 +55,19 @@ TEST_CASE("frames are measured once; model, levelling and reference place them a
     REQUIRE(QTest::qWaitForWindowActive(&main));
     Session& session = main.session();
     main.open_paths({QString::fromStdString(scratch.folder().string())});
-    wait_until([&] { return session.is_profiled(); });
-    session.set_reference(3);
-    session.set_stage(Stage::align);
+    wait_until([&] { return session.looking.is_done(); });
+    session.culling.set_reference(session.document.id_at(3));
+    session.standpoint.set_stage(Stage::align);
     settle(main);
     auto* range = named<QLabel>(main, "driftRange");
     CHECK_FALSE(range->isVisible());
 
     QTest::keyClick(&main, Qt::Key_L, Qt::ControlModifier);
-    wait_until([&] { return session.geometry_is_current(); });
+    wait_until([&] { return session.products.plane_is_current(); });
     settle(main);
-    CHECK(session.geometry()->frames[6].scale() == Approx(1.015).margin(0.004));
-    CHECK(session.geometry()->frames[6].shift_px(kSize).x == Approx(6).margin(0.2));
-    CHECK(session.geometry()->frames[1].gain() * kGains[1] == Approx(1).margin(0.01));
+    CHECK(session.products.plane()->geometry.frames[6].scale() == Approx(1.015).margin(0.004));
+    CHECK(session.products.plane()->geometry.frames[6].shift_px(kSize).x == Approx(6).margin(0.2));
+    CHECK(session.products.plane()->geometry.frames[1].gain() * kGains[1] == Approx(1).margin(0.01));
     CHECK(named<QLabel>(main, "alignSummary")->text().contains("px apart"));
     CHECK(range->isVisible());
     CHECK(range->text().contains("101."));
@@ -85,22 +86,22 @@ TEST_CASE("frames are measured once; model, levelling and reference place them a
 
     // Levelling off by one click, and back by undo.
     QTest::mouseClick(named<QCheckBox>(main, "level"), Qt::LeftButton, {}, QPoint(8, 8));
-    wait_until([&] { return session.geometry_is_current(); });
-    for (const FrameGeometry& frame : session.geometry()->frames) CHECK(frame.gain() == 1);
+    wait_until([&] { return session.products.plane_is_current(); });
+    for (const FrameGeometry& frame : session.products.plane()->geometry.frames) CHECK(frame.gain() == 1);
     QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
-    wait_until([&] { return session.geometry_is_current(); });
-    CHECK(session.geometry()->frames[1].gain() * kGains[1] == Approx(1).margin(0.01));
+    wait_until([&] { return session.products.plane_is_current(); });
+    CHECK(session.products.plane()->geometry.frames[1].gain() * kGains[1] == Approx(1).margin(0.01));
     CHECK(named<QCheckBox>(main, "level")->isChecked());
 
     // Shift only: no scale any more.
-    PlaceSettings placing = session.placing();
+    Placing placing = session.document.project().placing;
     placing.model = PlaneModel::shift;
-    session.set_placing(placing, "movements");
-    wait_until([&] { return session.geometry_is_current(); });
-    CHECK(session.geometry()->frames[6].scale() == Approx(1).margin(1e-6));
+    session.aligning.set_placing(placing, "movements");
+    wait_until([&] { return session.products.plane_is_current(); });
+    CHECK(session.products.plane()->geometry.frames[6].scale() == Approx(1).margin(1e-6));
     CHECK(named<QComboBox>(main, "alignModel")->currentIndex() == 1);
-    session.undo_stack().undo();
-    wait_until([&] { return session.geometry_is_current(); });
+    session.document.undo();
+    wait_until([&] { return session.products.plane_is_current(); });
 
     // Another reference needs no new measurement: the files may even be gone.
     for (int i = 1; i <= kFrames; ++i) {
@@ -108,12 +109,12 @@ TEST_CASE("frames are measured once; model, levelling and reference place them a
         std::snprintf(name, sizeof name, "frame-%02d.tif", i);
         std::filesystem::rename(scratch / name, scratch / (std::string(name) + ".away"));
     }
-    session.set_reference(0);
-    CHECK_FALSE(session.geometry_is_current());
-    session.align();
-    wait_until([&] { return session.geometry_is_current(); });
-    CHECK(session.geometry()->frames[0].matrix == cv::Matx33d::eye());
-    CHECK(session.geometry()->frames[6].scale() == Approx(1.015 / 0.985).margin(0.006));
+    session.culling.set_reference(session.document.id_at(0));
+    CHECK_FALSE(session.products.plane_is_current());
+    session.aligning.align();
+    wait_until([&] { return session.products.plane_is_current(); });
+    CHECK(session.products.plane()->geometry.frames[0].matrix == cv::Matx33d::eye());
+    CHECK(session.products.plane()->geometry.frames[6].scale() == Approx(1.015 / 0.985).margin(0.006));
 }
 
 namespace {
@@ -124,11 +125,11 @@ void open_aligned(MainWindow& main, const test::Scratch& scratch, int reference)
     main.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&main));
     main.open_paths({QString::fromStdString(scratch.folder().string())});
-    wait_until([&] { return main.session().is_profiled(); });
-    main.session().set_reference(reference);
-    main.session().set_stage(Stage::align);
+    wait_until([&] { return main.session().looking.is_done(); });
+    main.session().culling.set_reference(main.session().document.id_at(reference));
+    main.session().standpoint.set_stage(Stage::align);
     QTest::keyClick(&main, Qt::Key_L, Qt::ControlModifier);
-    wait_until([&] { return main.session().geometry_is_current(); });
+    wait_until([&] { return main.session().products.plane_is_current(); });
     settle(main);
 }
 
@@ -179,26 +180,26 @@ TEST_CASE("what is lost is seen over the picture; the area chosen is the result'
     };
     CHECK(lost->text().contains("% of the frame is lost"));
     choose(kept, 1);
-    CHECK(session.kept() == KeptArea::reference);
+    CHECK(session.document.project().kept == KeptArea::reference);
     const QImage clear = view.grab().toImage();
     CHECK(rim(clear) > rim(veiled) + 15);
     CHECK(clear.pixel(middle) == veiled.pixel(middle));
-    CHECK(session.kept_area() == PixelRect(0, 0, kSize.width, kSize.height));
+    CHECK(session.products.kept_area() == PixelRect(0, 0, kSize.width, kSize.height));
 
     choose(kept, 2);
-    const PixelRect everything = session.kept_area();
+    const PixelRect everything = session.products.kept_area();
     CHECK(everything.width > kSize.width + 8);
     CHECK(lost->text().contains("transparent"));
     QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
-    wait_until([&] { return session.result() != nullptr; });
-    const Picture& picture = session.result()->merge->picture;
+    wait_until([&] { return session.standpoint.result() != nullptr; });
+    const Picture& picture = test::merge_shown(session).picture;
     CHECK(picture.pixels.size() == everything.size());
     REQUIRE_FALSE(picture.alpha.empty());
     CHECK(cv::countNonZero(picture.alpha) < int(picture.alpha.total()));
 
     QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
-    CHECK(session.kept() == KeptArea::reference);
-    CHECK_FALSE(session.result_is_current());
+    CHECK(session.document.project().kept == KeptArea::reference);
+    CHECK_FALSE(session.merging.is_current());
     settle(main);
 }
 
@@ -209,7 +210,7 @@ TEST_CASE("two frames are compared by twin, blink and tinted edges, before and a
     MainWindow main;
     open_aligned(main, scratch, 3);
     Session& session = main.session();
-    session.set_current_frame(6);
+    session.standpoint.set_place(6);
     settle(main);
     PictureView &view = main.picture_view(), &twin = main.twin_view();
     CHECK_FALSE(twin.isVisible());
@@ -248,7 +249,7 @@ TEST_CASE("two frames are compared by twin, blink and tinted edges, before and a
     QTest::keyClick(&main, Qt::Key_Y);
 
     // Edges coincide after aligning, not before.
-    session.set_current_frame(5);
+    session.standpoint.set_place(5);
     QTest::keyClick(&main, Qt::Key_G);
     settle(main);
     const double after = share_of_white(view);
@@ -276,14 +277,14 @@ TEST_CASE("a pair that was aligned wrongly is bound by points set by hand", "[de
     open_aligned(main, scratch, 0);
     Session& session = main.session();
     // What is framed differently was taken for two series.
-    session.join_with_next();
-    wait_until([&] { return session.is_profiled() && session.series().count() == 2; });
-    session.set_reference(0);
-    session.set_stage(Stage::align);
+    session.opening.join_with_next();
+    wait_until([&] { return session.looking.is_done() && session.document.series().count() == 2; });
+    session.culling.set_reference(session.document.id_at(0));
+    session.standpoint.set_stage(Stage::align);
     QTest::keyClick(&main, Qt::Key_L, Qt::ControlModifier);
-    wait_until([&] { return session.geometry_is_current(); });
-    CHECK(session.geometry()->frames[1].matrix(0, 2) == Approx(bit.x).margin(0.1));
-    session.set_current_frame(1);
+    wait_until([&] { return session.products.plane_is_current(); });
+    CHECK(session.products.plane()->geometry.frames[1].matrix(0, 2) == Approx(bit.x).margin(0.1));
+    session.standpoint.set_place(1);
     settle(main);
 
     QTest::keyClick(&main, Qt::Key_P);
@@ -300,20 +301,20 @@ TEST_CASE("a pair that was aligned wrongly is bound by points set by hand", "[de
     QTest::mouseRelease(&reference, Qt::LeftButton, {}, reference.to_widget(places[0]).toPoint());
     CHECK(named<QLabel>(main, "pointsState")->text().contains("frame 2"));
     set_point(shown, places[0] - QPointF(by.x, by.y) + QPointF(3, -2));
-    wait_until([&] { return pairs->count() == 1 && main.match_points().is_settled(); });
-    wait_until([&] { return session.geometry_is_current(); });
+    wait_until([&] { return pairs->count() == 1 && main.session().match_points.is_settled(); });
+    wait_until([&] { return session.products.plane_is_current(); });
     settle(main);
     for (int i : {1, 2}) {
         // Where the frames lie now is known; the place is pointed at in what is seen.
-        const cv::Vec3d seen = session.geometry()->frames[1].matrix *
+        const cv::Vec3d seen = session.products.plane()->geometry.frames[1].matrix *
                                cv::Vec3d(places[i].x() - by.x - 2, places[i].y() - by.y + 2, 1);
         set_point(reference, places[i]);
         set_point(shown, {seen[0] / seen[2], seen[1] / seen[2]});
-        wait_until([&] { return pairs->count() == i + 1 && main.match_points().is_settled(); });
-        wait_until([&] { return session.geometry_is_current(); });
+        wait_until([&] { return pairs->count() == i + 1 && main.session().match_points.is_settled(); });
+        wait_until([&] { return session.products.plane_is_current(); });
         settle(main);
     }
-    const FrameGeometry& bound = session.geometry()->frames[1];
+    const FrameGeometry& bound = session.products.plane()->geometry.frames[1];
     REQUIRE(bound.registered);
     for (const QPointF& place : places) {
         const cv::Vec3d lies = bound.matrix * cv::Vec3d(place.x() - by.x, place.y() - by.y, 1);
@@ -325,7 +326,7 @@ TEST_CASE("a pair that was aligned wrongly is bound by points set by hand", "[de
     CHECK(pairs->count() == 2);
     QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
     CHECK(pairs->count() == 3);
-    wait_until([&] { return session.geometry_is_current(); });
+    wait_until([&] { return session.products.plane_is_current(); });
     settle(main);
     QTest::keyClick(&main, Qt::Key_Escape);
     CHECK_FALSE(named<QPushButton>(main, "setPoints")->isChecked());

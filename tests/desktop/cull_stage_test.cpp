@@ -17,6 +17,7 @@
 #include "desktop/view/depth_line.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
+#include "tests/desktop/asking.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/dng.h"
 #include "tests/support/series_files.h"
@@ -70,7 +71,7 @@ std::vector<int> rising() {
 
 void open(MainWindow& main, const QString& folder) {
     main.open_paths({folder});
-    wait_until([&] { return main.session().is_profiled(); });
+    wait_until([&] { return main.session().looking.is_done(); });
     settle(main);
 }
 
@@ -83,7 +84,7 @@ QPoint strip_place(MainWindow& main, double strip) {
 
 std::vector<std::string> names(const Session& session) {
     std::vector<std::string> list;
-    for (const Frame& frame : session.series().frames) list.push_back(frame.path.filename().string());
+    for (const Frame& frame : session.document.series().frames) list.push_back(frame.path.filename().string());
     return list;
 }
 
@@ -101,19 +102,19 @@ TEST_CASE("drawing across the picture keeps what was drawn over, a click moves t
     QTest::mousePress(&view, Qt::LeftButton, {}, strip_place(*main, 3));
     for (double strip = 3; strip <= 6; strip += 0.1) QTest::mouseMove(&view, strip_place(*main, strip));
     QTest::mouseRelease(&view, Qt::LeftButton, {}, strip_place(*main, 6));
-    CHECK(session.series().range == FrameRange{2, 7});  // strips 3 to 6, one to spare
+    CHECK(session.document.series().range == FrameRange{2, 7});  // strips 3 to 6, one to spare
     CHECK_FALSE(view.line_drawing());
     CHECK_FALSE(named<QPushButton>(*main, "keep")->isChecked());
     QTest::keyClick(main.get(), Qt::Key_Z, Qt::ControlModifier);
-    CHECK(session.series().range == FrameRange{0, 9});
+    CHECK(session.document.series().range == FrameRange{0, 9});
 
     QTest::keyClick(main.get(), Qt::Key_K);
     QTest::mouseClick(&view, Qt::LeftButton, {}, strip_place(*main, 2));
-    CHECK(session.series().range == FrameRange{2, 9});
-    CHECK(session.current_frame() == 2);
+    CHECK(session.document.series().range == FrameRange{2, 9});
+    CHECK(session.standpoint.place() == 2);
     QTest::keyClick(main.get(), Qt::Key_K);
     QTest::mouseClick(&view, Qt::LeftButton, {}, strip_place(*main, 7));
-    CHECK(session.series().range == FrameRange{2, 7});
+    CHECK(session.document.series().range == FrameRange{2, 7});
     // Escape gives it up, and the left button pans again.
     QTest::keyClick(main.get(), Qt::Key_K);
     QTest::keyClick(main.get(), Qt::Key_Escape);
@@ -135,10 +136,10 @@ TEST_CASE("the quick merge shows the range and follows its handles", "[desktop][
     auto& line = main->depth_line();
     QTest::mousePress(&line, Qt::LeftButton, {}, line.handle_rect(true).center().toPoint());
     QTest::mouseMove(&line, QPoint(95, int(line.y_of(4.5))));
-    wait_until([&] { return main->quick_look().is_settled(); });
+    wait_until([&] { return main->session().quick_look.is_settled(); });
     QTest::mouseRelease(&line, Qt::LeftButton, {}, QPoint(95, int(line.y_of(4.5))));
     settle(*main);
-    CHECK(main->session().series().range == FrameRange{0, 4});
+    CHECK(main->session().document.series().range == FrameRange{0, 4});
     const QImage half = view.grab().toImage();
     const QRect near(strip_place(*main, 0.5).x(), strip_place(*main, 0).y() - 60, 150, 120),
         far(strip_place(*main, 7).x(), strip_place(*main, 0).y() - 60, 150, 120);
@@ -146,7 +147,7 @@ TEST_CASE("the quick merge shows the range and follows its handles", "[desktop][
     CHECK(mean_difference(whole.copy(near), half.copy(near)) < 1);
     click(named<QPushButton>(*main, "quickLook"));
     settle(*main);
-    CHECK_FALSE(main->quick_look().is_on());
+    CHECK_FALSE(main->session().standpoint.quick_look());
 }
 
 TEST_CASE("frames out of order are told, put in order by a key, and moved by hand", "[desktop][cull]") {
@@ -160,12 +161,12 @@ TEST_CASE("frames out of order are told, put in order by a key, and moved by han
     CHECK(warning->isVisible());
     CHECK(warning->text().contains("out of order"));
     const auto before = names(session);
-    session.set_used(0, false);
+    session.culling.set_used(session.document.id_at(0), false);
     const std::string left_out = before[0];
 
     QTest::keyClick(main.get(), Qt::Key_O);
     QTest::keyClick(main.get(), Qt::Key_O);  // twice in haste is once
-    wait_until([&] { return !session.jobs().busy(); });
+    wait_until([&] { return !session.jobs.busy(); });
     settle(*main);
     std::vector<int> found;
     for (const std::string& name : names(session))
@@ -173,17 +174,17 @@ TEST_CASE("frames out of order are told, put in order by a key, and moved by han
     if (found.front() > found.back()) std::reverse(found.begin(), found.end());
     CHECK(found == rising());
     CHECK_FALSE(warning->isVisible());
-    for (const Frame& frame : session.series().frames)
+    for (const Frame& frame : session.document.series().frames)
         CHECK(frame.used == (frame.path.filename() != left_out));
     QTest::keyClick(main.get(), Qt::Key_Z, Qt::ControlModifier);
     settle(*main);
     CHECK(names(session) == before);
-    CHECK_FALSE(session.series().frames[0].used);
+    CHECK_FALSE(session.document.series().frames[0].used);
 
-    session.set_current_frame(3);
+    session.standpoint.set_place(3);
     QTest::keyClick(main.get(), Qt::Key_PageUp, Qt::ControlModifier);
     settle(*main);
-    CHECK(session.current_frame() == 4);
+    CHECK(session.standpoint.place() == 4);
     CHECK(names(session)[4] == before[3]);
     CHECK(names(session)[3] == before[4]);
     QTest::keyClick(main.get(), Qt::Key_R, Qt::ControlModifier);
@@ -198,7 +199,7 @@ TEST_CASE("a card of two series is listed, opened by a click, cut and joined by 
     write_strips(scratch, "card/heath-2", {0, 1, 2, 3, 4, 5}, 600);
     open(*main, QString::fromStdString((scratch / "card").string()));
     Session& session = main->session();
-    CHECK(session.stage() == Stage::plan);
+    CHECK(session.standpoint.stage() == Stage::plan);
     auto* list = named<QListWidget>(*main, "seriesFound");
     REQUIRE(list->isVisible());
     REQUIRE(list->count() == 2);
@@ -207,14 +208,14 @@ TEST_CASE("a card of two series is listed, opened by a click, cut and joined by 
     wait_until([&] { return !list->item(1)->icon().isNull(); });
 
     QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(1)).center());
-    wait_until([&] { return session.series().count() == 6 && session.is_profiled(); });
-    CHECK(session.card_place() == 1);
-    session.set_current_frame(2);
+    wait_until([&] { return session.document.series().count() == 6 && session.looking.is_done(); });
+    CHECK(session.document.project().card_place == 1);
+    session.standpoint.set_place(2);
     click(named<QPushButton>(*main, "cutSeries"));
-    wait_until([&] { return session.series().count() == 2 && session.is_profiled(); });
+    wait_until([&] { return session.document.series().count() == 2 && session.looking.is_done(); });
     CHECK(list->count() == 3);
     click(named<QPushButton>(*main, "joinSeries"));
-    wait_until([&] { return session.series().count() == 6 && session.is_profiled(); });
+    wait_until([&] { return session.document.series().count() == 6 && session.looking.is_done(); });
     CHECK(list->count() == 2);
     CHECK_FALSE(named<QPushButton>(*main, "joinSeries")->isEnabled());
 }
@@ -223,7 +224,7 @@ TEST_CASE("the frame shown is saved alone, and read back the same", "[desktop][c
     const test::Scratch scratch;
     const auto main = window();
     open(*main, write_strips(scratch, "strips", rising()));
-    main->session().set_current_frame(6);
+    main->session().standpoint.set_place(6);
     const QString file = QString::fromStdString((scratch / "alone.png").string());
     QTimer::singleShot(300, qApp, [file] {
         auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
@@ -235,9 +236,9 @@ TEST_CASE("the frame shown is saved alone, and read back the same", "[desktop][c
     });
     qApp->setAttribute(Qt::AA_DontUseNativeDialogs);
     click(named<QPushButton>(*main, "saveFrame"));
-    wait_until([&] { return QFileInfo::exists(file) && !main->session().jobs().busy(); });
+    wait_until([&] { return QFileInfo::exists(file) && !main->session().jobs.busy(); });
     const Picture saved = read_picture(file.toStdString()),
-                  frame = read_picture(main->session().series().frames[6].path);
+                  frame = read_picture(main->session().document.series().frames[6].path);
     CHECK(saved.bits() == 8);
     CHECK(cv::norm(saved.pixels, frame.pixels, cv::NORM_INF) == 0);
     CHECK(main->notice().text().contains("Frame 7 was saved"));
@@ -275,26 +276,26 @@ TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are
     }
     const auto main = window();
     open(*main, QString::fromStdString(scratch.folder().string()));
-    CHECK(main->session().series().count() == 6);
-    CHECK(main->session().profile().share[2] > 0.05);
+    CHECK(main->session().document.series().count() == 6);
+    CHECK(main->session().products.looked()->whole.share[2] > 0.05);
     auto* mixed = named<QLabel>(*main, "mixed");
     CHECK(mixed->isVisible());
     CHECK(mixed->text().contains("White balances noted in raw files differ"));
     CHECK(mixed->text().contains("frame 5"));
     // Developed anew: brighter, with the white balance of another frame.
-    main->session().set_stage(Stage::plan);
-    main->session().set_current_frame(4);
-    const double before = main->session().profiles()[2].brightness;
+    main->session().standpoint.set_stage(Stage::plan);
+    main->session().standpoint.set_place(4);
+    const double before = main->session().products.looked()->profiles[2].brightness;
     auto* exposure = named<ValueRow>(*main, "rawExposure");
     exposure->field()->setValue(0.5);
     click(named<QPushButton>(*main, "rawFromFrame"));
     click(named<QPushButton>(*main, "rawDevelop"));
-    wait_until([&] { return main->session().is_profiled(); });
+    wait_until([&] { return main->session().looking.is_done(); });
     settle(*main);
-    const Development& now = main->session().series().frames[0].development;
+    const Development& now = main->session().document.series().frames[0].development;
     CHECK(now.red == Approx(1 / 0.45).epsilon(0.005));
-    CHECK(main->session().profiles()[2].brightness > 1.2 * before);
-    CHECK(main->session().current_frame() == 4);
+    CHECK(main->session().products.looked()->profiles[2].brightness > 1.2 * before);
+    CHECK(main->session().standpoint.place() == 4);
     // The picture is there, not grey: the strips' texture varies.
     const QImage shown = main->picture_view().grab().toImage();
     const QPoint middle(shown.width() / 2, shown.height() / 2);
@@ -302,20 +303,49 @@ TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are
                           shown.copy(QRect(middle + QPoint(31, 17), QSize(60, 60)))) > 2);
 }
 
-TEST_CASE("with a result the order stays, and the person is told why", "[desktop][cull]") {
+TEST_CASE("frames get another order with results there, too: a result knows its frames by name",
+          "[desktop][cull]") {
     const test::Scratch scratch;
     const auto main = window();
     open(*main, write_strips(scratch, "strips", rising()));
     Session& session = main->session();
     QTest::keyClick(main.get(), Qt::Key_Return, Qt::ControlModifier);
-    wait_until([&] { return session.result() != nullptr; });
+    wait_until([&] { return session.standpoint.result() != nullptr; });
     settle(*main);
     const auto before = names(session);
-    session.turn_round();
-    CHECK(names(session) == before);
-    CHECK(main->notice().text().contains("export and drop them first"));
-    session.drop_result(session.result()->id);
-    session.turn_round();
+    auto backwards = before;
+    std::reverse(backwards.begin(), backwards.end());
+    session.standpoint.set_stage(Stage::mend);
+    main->point_at({20, 100}, true);
     settle(*main);
-    CHECK(names(session).front() == before.back());
+    const auto used = session.sounding.frame_in_use();
+    REQUIRE(used);
+    session.culling.turn_round();
+    settle(*main);
+    CHECK(names(session) == backwards);
+    CHECK_FALSE(session.merging.is_current());
+    // The place still comes from the very frame, whatever its number is now.
+    main->point_at({20, 100}, true);
+    settle(*main);
+    CHECK(session.sounding.frame_in_use() == used);
+    // Undo, redo and undo again: once each, with the result and without it.
+    session.document.undo();
+    settle(*main);
+    CHECK(names(session) == before);
+    CHECK(session.merging.is_current());
+    session.merging.drop(session.standpoint.result()->id);
+    session.document.undo();
+    CHECK(test::results(session).size() == 1);
+    session.document.redo();
+    session.document.undo();
+    settle(*main);
+    CHECK(names(session) == before);
+    session.culling.set_used(session.document.id_at(2), false);
+    session.culling.turn_round();
+    settle(*main);
+    session.document.undo();
+    session.document.undo();
+    CHECK(names(session) == before);
+    for (const Frame& frame : session.document.series().frames) CHECK(frame.used);
+    settle(*main);
 }

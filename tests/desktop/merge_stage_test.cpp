@@ -17,6 +17,7 @@
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
+#include "tests/desktop/asking.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/series_files.h"
 
@@ -37,11 +38,11 @@ void open_and_merge(MainWindow& main, const test::Scratch& scratch) {
     main.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&main));
     main.open_paths({QString::fromStdString(scratch.folder().string())});
-    wait_until([&] { return main.session().is_profiled(); });
-    main.session().set_stage(Stage::merge);
+    wait_until([&] { return main.session().looking.is_done(); });
+    main.session().standpoint.set_stage(Stage::merge);
     QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
-    wait_until([&] { return main.session().result() != nullptr; });
-    main.trial().set_whole_ahead(false);  // nothing but what is asked for, unless a test is about that
+    wait_until([&] { return main.session().standpoint.result() != nullptr; });
+    main.session().standpoint.set_whole_ahead(false);  // nothing but what is asked for, unless a test is about that
     settle(main);
 }
 
@@ -80,8 +81,8 @@ TEST_CASE("the woven merge is what Ctrl+Return makes; depth and provenance are s
     MainWindow main;
     open_and_merge(main, scratch);
     Session& session = main.session();
-    CHECK(session.result()->merge->method == "woven");
-    CHECK(session.result()->settings_text.contains("floor"));
+    CHECK(test::merge_shown(session).method == "woven");
+    CHECK(text(settings_in_words(session.standpoint.result()->made_from)).contains("floor"));
     PictureView& view = main.picture_view();
     const QImage plain = view.grab().toImage();
     // The picture is grey; near is warm and far is cool in the depth colours.
@@ -105,12 +106,12 @@ TEST_CASE("the woven merge is what Ctrl+Return makes; depth and provenance are s
     CHECK_FALSE(view.caption().contains("pyramid"));
 
     // The backdrop from the frame shown: the choice names it, and so does the result.
-    session.set_current_frame(5);
+    session.standpoint.set_place(5);
     choose(named<QComboBox>(main, "backdrop"), 1);
-    CHECK(session.merge_settings().backdrop_frame == 6);
+    CHECK(session.merging.choice().backdrop == session.document.id_at(5));
     click(named<QPushButton>(main, "merge"));
-    wait_until([&] { return session.results().size() == 2; });
-    CHECK(session.result()->settings_text.contains("backdrop frame 6"));
+    wait_until([&] { return test::results(session).size() == 2; });
+    CHECK(text(settings_in_words(session.standpoint.result()->made_from)).contains("backdrop frame 6"));
     settle(main);
 }
 
@@ -118,7 +119,7 @@ TEST_CASE("the trust floor is seen over the picture while it is moved", "[deskto
     const test::Scratch scratch;
     MainWindow main;
     open_and_merge(main, scratch);
-    main.trial().set_on(false);  // the floor alone
+    main.session().standpoint.set_look_ahead(false);  // the floor alone
     PictureView& view = main.picture_view();
     const QImage plain = view.grab().toImage();
     auto* floor = [&] {
@@ -140,7 +141,7 @@ TEST_CASE("the trust floor is seen over the picture while it is moved", "[deskto
     emit slider->sliderReleased();
     settle(main);
     CHECK(mean_difference(view.grab().toImage(), plain) < 0.1);
-    CHECK(main.session().merge_settings().trust_floor == Approx(0).margin(0.01));
+    CHECK(main.session().merging.choice().settings.trust_floor == Approx(0).margin(0.01));
 }
 
 TEST_CASE("a change of settings is seen in view before anything is merged anew", "[desktop][merge][trial]") {
@@ -154,16 +155,16 @@ TEST_CASE("a change of settings is seen in view before anything is merged anew",
     const QImage merged = view.grab().toImage();
 
     choose(named<QComboBox>(main, "method"), int(merge_methods().size()) - 1);  // the even blend: softer
-    REQUIRE(session.method() == "blend");
+    REQUIRE(session.merging.choice().method == "blend");
     settle(main);
     REQUIRE(view.patch() != nullptr);
-    CHECK(session.results().size() == 1);
+    CHECK(test::results(session).size() == 1);
     const QImage ahead = view.grab().toImage();
     CHECK(mean_difference(merged, ahead) > 0.3);
     // It is what the merge then brings; when that is there, nothing lies over it.
     const QRect patch = view.patch()->area();
     click(named<QPushButton>(main, "merge"));
-    wait_until([&] { return session.results().size() == 2; });
+    wait_until([&] { return test::results(session).size() == 2; });
     settle(main);
     CHECK(view.patch() == nullptr);
     const QImage blend = view.grab().toImage();
@@ -186,30 +187,32 @@ TEST_CASE("a change of settings is seen in view before anything is merged anew",
 
     // What cannot be tried is told once, and not again with every movement of the view.
     choose(named<QComboBox>(main, "method"), 2);
-    REQUIRE(session.method() == "depth");
-    session.set_range({0, 2});
-    session.align();
+    REQUIRE(session.merging.choice().method == "depth");
+    session.culling.set_range({0, 2});
+    session.aligning.align();
     settle(main);
     int told = 0;
-    QObject::connect(&session, &Session::told, &main, [&](const QString& text, bool is_error) {
+    QObject::connect(&session.notices, &Notices::notified, &main, [&](const QString& text, bool is_error) {
         told += is_error && text.contains("backdrop");
     });
-    MergeSettings with_backdrop = session.merge_settings();
-    with_backdrop.backdrop_frame = 6;  // not in the range
-    session.set_merge_settings(with_backdrop);
+    const auto set_backdrop = [&](int number) {
+        MergeChoice choice = session.merging.choice();
+        choice.backdrop = session.document.id_at(number - 1);
+        session.merging.set_choice(choice, "backdrop");
+    };
+    set_backdrop(6);  // not in the range
     settle(main);
     view.set_zoom(1.3);
     settle(main);
     CHECK(told == 1);
-    with_backdrop.backdrop_frame = 2;
-    session.set_merge_settings(with_backdrop);
+    set_backdrop(2);
     settle(main);
     CHECK(view.patch() != nullptr);
 
     // Too far out it is not tried; what was tried stays until something changes.
     view.set_zoom(0.2);
     settle(main);
-    CHECK(main.trial().state().isEmpty());
+    CHECK(main.session().merge_preview.state().isEmpty());
 }
 
 TEST_CASE("the depth map is seen growing while a merge runs, and each result carries its picture",
@@ -221,13 +224,13 @@ TEST_CASE("the depth map is seen growing while a merge runs, and each result car
     main.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&main));
     main.open_paths({QString::fromStdString(scratch.folder().string())});
-    wait_until([&] { return main.session().is_profiled(); });
+    wait_until([&] { return main.session().looking.is_done(); });
     Session& session = main.session();
-    session.set_stage(Stage::merge);
+    session.standpoint.set_stage(Stage::merge);
     int grown = 0;
     bool card = false, warm = false;
-    QObject::connect(&session, &Session::merge_grew, &main, [&] {
-        if (!session.growth()) return;
+    QObject::connect(&session.merging, &Merging::grew, &main, [&] {
+        if (!session.merging.growth()) return;
         ++grown;
         auto* results = named<QListWidget>(main, "results");
         card = card || (results->count() == 1 && results->item(0)->text().contains("so far") &&
@@ -238,16 +241,16 @@ TEST_CASE("the depth map is seen growing while a merge runs, and each result car
         warm = warm || qRed(near) > qBlue(near) + 20;
     });
     QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
-    wait_until([&] { return session.result() != nullptr; });
+    wait_until([&] { return session.standpoint.result() != nullptr; });
     CHECK(grown > 0);
     CHECK(card);
     CHECK(warm);
     settle(main);
-    CHECK_FALSE(session.growth());
+    CHECK_FALSE(session.merging.growth());
     auto* results = named<QListWidget>(main, "results");
     REQUIRE(results->count() == 1);
     CHECK(results->item(0)->text().startsWith("Woven 1"));
-    CHECK_FALSE(session.result()->thumb.isNull());
+    CHECK_FALSE(session.products.merge(session.standpoint.result()->id)->thumb.isNull());
     CHECK_FALSE(results->item(0)->icon().isNull());
 }
 
@@ -260,10 +263,10 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
     PictureView& view = main.picture_view();
     const QImage woven = view.grab().toImage();
     choose(named<QComboBox>(main, "method"), int(merge_methods().size()) - 1);  // the even blend: softer
-    CHECK(session.method() == "blend");
+    CHECK(session.merging.choice().method == "blend");
     CHECK_FALSE(named<QCheckBox>(main, "grain")->isVisible());
     click(named<QPushButton>(main, "merge"));
-    wait_until([&] { return session.results().size() == 2; });
+    wait_until([&] { return test::results(session).size() == 2; });
     settle(main);
     const QImage blend = view.grab().toImage();
     CHECK(mean_difference(woven, blend) > 0.3);
@@ -284,15 +287,15 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
 
     answer_dialog("soft backdrop");
     click(named<QPushButton>(main, "rename"));
-    CHECK(session.result()->title == "soft backdrop");
+    CHECK(session.standpoint.result()->title == "soft backdrop");
     CHECK(named<QListWidget>(main, "results")->item(1)->text().startsWith("soft backdrop"));
     main.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&main));
     QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
-    CHECK(session.result()->title == "Even blend 2");
+    CHECK(session.standpoint.result()->title == "Even blend 2");
 
     click(named<QPushButton>(main, "drop"));
-    CHECK(session.results().size() == 1);
+    CHECK(test::results(session).size() == 1);
     CHECK(named<QComboBox>(main, "resultPartner")->count() == 1);
     settle(main);
 }
@@ -304,7 +307,7 @@ TEST_CASE("memory for merging is typed; too little is refused with what is neede
     open_and_merge(main, scratch);
     Session& session = main.session();
     QStringList errors;
-    QObject::connect(&session, &Session::told, &main, [&](const QString& text, bool is_error) {
+    QObject::connect(&session.notices, &Notices::notified, &main, [&](const QString& text, bool is_error) {
         if (is_error) errors << text;
     });
     const auto type = [&](const QString& megabytes) {
@@ -313,14 +316,14 @@ TEST_CASE("memory for merging is typed; too little is refused with what is neede
             if (action->text().contains("Memory")) action->trigger();
     };
     type("100");
-    CHECK(session.merge_memory_mb() == 100);
+    CHECK(session.merging.memory_mb() == 100);
     click(named<QPushButton>(main, "merge"));
     wait_until([&] { return !errors.isEmpty(); });
     CHECK(errors[0].contains("at least"));
-    CHECK(session.results().size() == 1);
+    CHECK(test::results(session).size() == 1);
     type("0");
     click(named<QPushButton>(main, "merge"));
-    wait_until([&] { return session.results().size() == 2; });
+    wait_until([&] { return test::results(session).size() == 2; });
     CHECK(errors.size() == 1);
     settle(main);
 }
@@ -331,38 +334,38 @@ TEST_CASE("when settings rest the whole is merged ahead, once, and is taken when
     MainWindow main;
     open_and_merge(main, scratch);
     Session& session = main.session();
-    main.trial().set_whole_ahead(true);
+    main.session().standpoint.set_whole_ahead(true);
     auto* method = named<QComboBox>(main, "method");
     auto* results = named<QListWidget>(main, "results");
     choose(method, 3);  // even blend
-    wait_until([&] { return session.results().size() == 2; });
+    wait_until([&] { return test::results(session).size() == 2; });
     settle(main);
-    CHECK(session.result()->merge->method == "blend");
-    CHECK(session.result()->ahead);
+    CHECK(test::merge_shown(session).method == "blend");
+    CHECK(session.standpoint.result()->ahead);
     CHECK(results->item(1)->text().contains("ahead"));
-    CHECK(main.trial().picture() == nullptr);  // the result itself is seen
+    CHECK(main.session().merge_preview.picture() == nullptr);  // the result itself is seen
 
     // The next one takes the place of what nobody asked for.
     choose(method, 2);  // depth map
-    wait_until([&] { return session.result() && session.result()->merge->method == "depth"; });
+    wait_until([&] { return session.standpoint.result() && test::merge_shown(session).method == "depth"; });
     settle(main);
-    REQUIRE(session.results().size() == 2);
+    REQUIRE(test::results(session).size() == 2);
 
     // Asked for, it is there at once, and stays.
-    const int kept = session.result()->id;
+    const ResultId kept = session.standpoint.result()->id;
     click(named<QPushButton>(main, "merge"));
     settle(main);
-    CHECK(session.results().size() == 2);
-    CHECK_FALSE(session.result_with(kept)->ahead);
+    CHECK(test::results(session).size() == 2);
+    CHECK_FALSE(find_result(session.document.project(), kept)->ahead);
     CHECK_FALSE(results->item(1)->text().contains("ahead"));
     choose(method, 1);  // pyramid
-    wait_until([&] { return session.results().size() == 3; });
-    CHECK(session.result_with(kept) != nullptr);
+    wait_until([&] { return test::results(session).size() == 3; });
+    CHECK(find_result(session.document.project(), kept) != nullptr);
     settle(main);
 
     // Left alone, nothing more is merged; nor what has been merged already.
     QTest::qWait(3500);
-    CHECK(session.results().size() == 3);
+    CHECK(test::results(session).size() == 3);
 }
 
 TEST_CASE("what is merged ahead makes way for whatever is asked for", "[desktop][merge]") {

@@ -14,6 +14,7 @@
 #include "desktop/view/bars.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/plan_line.h"
+#include "tests/desktop/asking.h"
 #include "tests/desktop/waiting.h"
 
 using namespace moorhaze;
@@ -36,13 +37,13 @@ struct PlanWindow {
         bench.rays = {3, 10, 0.04f};
         bench.noise = 0;
         bench.faults = std::move(faults);
-        window.shoot_desk().set_bench_defaults(bench);
+        window.session().shoot_desk.set_bench_defaults(bench);
         window.show();
         window.activateWindow();
         REQUIRE(QTest::qWaitForWindowActive(&window));
     }
 
-    ShootDesk& desk() { return window.shoot_desk(); }
+    ShootDesk& desk() { return window.session().shoot_desk; }
     template <class Widget>
     Widget* named(const char* name) {
         auto* found = window.findChild<Widget*>(QString::fromLatin1(name));
@@ -205,13 +206,13 @@ TEST_CASE("a shoot from live view to Cull", "[plan]") {
     plan.wait_for(ShootState::done);
     CHECK(plan.files() == planned);
     CHECK(plan.desk().troubles().empty());
-    CHECK(plan.window.session().stage() == Stage::cull);
-    CHECK(plan.window.session().series().count() == planned);
-    CHECK(plan.window.session().is_profiled());
-    CHECK(int(plan.window.session().profile().share.size()) == planned);
+    CHECK(plan.window.session().standpoint.stage() == Stage::cull);
+    CHECK(plan.window.session().document.series().count() == planned);
+    CHECK(plan.window.session().looking.is_done());
+    CHECK(int(plan.window.session().products.looked()->whole.share.size()) == planned);
     test::settle(plan.window);
     // The series is a series like any other.
-    const ShootingData data = plan.window.session().series().frames[0].info.shooting;
+    const ShootingData data = plan.window.session().document.series().frames[0].info.shooting;
     CHECK(data.f_number == Approx(10));
 }
 
@@ -223,13 +224,13 @@ TEST_CASE("a misfire is told at once and can be shot again", "[plan]") {
     CHECK(plan.desk().troubles()[0].station == 1);
     CHECK(plan.desk().shot() <= 3);  // at once, not at the end
     plan.wait_for(ShootState::done);
-    CHECK(plan.window.session().stage() == Stage::plan);  // it is doubtful: not on to Cull unasked
-    const double dark = plan.window.session().profiles()[1].brightness;
+    CHECK(plan.window.session().standpoint.stage() == Stage::plan);  // it is doubtful: not on to Cull unasked
+    const double dark = plan.window.session().products.looked()->profiles[1].brightness;
     CHECK(plan.named<QListWidget>("troubles")->count() == 1);
     plan.click("shootAgain");
     wait_until([&] { return plan.desk().troubles().empty() && plan.desk().state() == ShootState::done; });
-    CHECK(plan.window.session().profiles()[1].brightness > 10 * dark);
-    CHECK(plan.window.session().series().count() == plan.files());
+    CHECK(plan.window.session().products.looked()->profiles[1].brightness > 10 * dark);
+    CHECK(plan.window.session().document.series().count() == plan.files());
 }
 
 TEST_CASE("a lost link keeps the frames and goes on at the right place", "[plan]") {
@@ -243,7 +244,7 @@ TEST_CASE("a lost link keeps the frames and goes on at the right place", "[plan]
     plan.click("planNext");
     plan.wait_for(ShootState::done);
     CHECK(plan.files() == planned);
-    CHECK(plan.window.session().series().count() == planned);
+    CHECK(plan.window.session().document.series().count() == planned);
 }
 
 TEST_CASE("pause, go on, and enough", "[plan]") {
@@ -262,7 +263,7 @@ TEST_CASE("pause, go on, and enough", "[plan]") {
     plan.wait_for(ShootState::done);
     CHECK(plan.files() == plan.desk().shot());
     CHECK(plan.desk().shot() < int(plan.desk().plan().steps.frames.size()));
-    CHECK(plan.window.session().stage() == Stage::cull);
+    CHECK(plan.window.session().standpoint.stage() == Stage::cull);
 }
 
 TEST_CASE("a shutter too fast for the flash is warned of, and its band is seen in the first frame",
@@ -291,7 +292,7 @@ TEST_CASE("a turntable set has a folder for each view", "[plan]") {
     const int each = int(plan.desk().plan().steps.frames.size());
     for (const char* view : {"view-01", "view-02"})
         CHECK(QDir(plan.run_folder() + "/" + view).entryList({QStringLiteral("*.jpg")}).size() == each);
-    CHECK(plan.window.session().series().count() == each);
+    CHECK(plan.window.session().document.series().count() == each);
 }
 
 TEST_CASE("a folder that is used already is refused in words, and nothing is overwritten", "[plan]") {
@@ -328,11 +329,11 @@ TEST_CASE("frames that appear in a watched folder join the series when they are 
     const std::string first = test::read_all((demo + "/frame-001.jpg").toStdString());
     test::write_all(in + "/a-1.jpg", first.substr(0, first.size() / 2));
     QTest::qWait(1500);
-    CHECK_FALSE(plan.window.session().has_series());
+    CHECK_FALSE(plan.window.session().document.has_series());
     test::write_all(in + "/a-1.jpg", first);
     test::write_all(in + "/a-2.jpg", test::read_all((demo + "/frame-002.jpg").toStdString()));
-    wait_until([&] { return plan.window.session().series().count() == 2; });
-    CHECK(plan.window.session().is_profiled());
+    wait_until([&] { return plan.window.session().document.series().count() == 2; });
+    CHECK(plan.window.session().looking.is_done());
     plan.desk().stop_watching();
     CHECK_FALSE(plan.desk().is_watching());
     plan.desk().watch(QString::fromStdString(in + "-missing"));
@@ -342,7 +343,7 @@ TEST_CASE("frames that appear in a watched folder join the series when they are 
 TEST_CASE("what is sharp is marked over the frame shown, by key and by box", "[plan]") {
     PlanWindow plan;
     plan.window.open_paths({test::small_demo(plan.scratch)});
-    wait_until([&] { return plan.window.session().is_profiled(); });
+    wait_until([&] { return plan.window.session().looking.is_done(); });
     test::settle(plan.window);
     auto violet = [&] {
         const QImage shown = plan.window.picture_view().grab().toImage();

@@ -4,6 +4,7 @@
 #include <QTest>
 
 #include "desktop/session/facts.h"
+#include "tests/desktop/asking.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/series_files.h"
 
@@ -15,8 +16,8 @@ namespace {
 
 void open_strips(Session& session, const test::Scratch& scratch, int frames = 6) {
     test::write_series(scratch, test::strip_series({240, 140}, frames));
-    session.open({scratch.folder()});
-    wait_until([&] { return session.is_profiled() && !session.jobs().busy(); });
+    session.opening.open({scratch.folder()});
+    wait_until([&] { return session.looking.is_done() && !session.jobs.busy(); });
 }
 
 }  // namespace
@@ -25,109 +26,109 @@ TEST_CASE("opening a folder profiles it and goes to Cull", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);
-    CHECK(session.series().count() == 6);
-    CHECK(session.stage() == Stage::cull);
-    CHECK(session.profile().share.size() == 6);
+    CHECK(session.document.series().count() == 6);
+    CHECK(session.standpoint.stage() == Stage::cull);
+    CHECK(session.products.looked()->whole.share.size() == 6);
 }
 
 TEST_CASE("opening what cannot be opened tells it and keeps the series there was", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);
-    QSignalSpy told(&session, &Session::told);
-    session.open({scratch / "nowhere"});
-    wait_until([&] { return !session.jobs().busy(); });
+    QSignalSpy told(&session.notices, &Notices::notified);
+    session.opening.open({scratch / "nowhere"});
+    wait_until([&] { return !session.jobs.busy(); });
     REQUIRE(told.size() >= 1);
     CHECK(told[0][0].toString().contains("nowhere"));
     CHECK(told[0][1].toBool());
-    CHECK(session.series().count() == 6);
+    CHECK(session.document.series().count() == 6);
 }
 
 TEST_CASE("leaving out, range and reference can be undone and done again", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);
-    session.set_used(2, false);
-    session.set_range({1, 4});
-    session.set_reference(3);
-    CHECK(session.series().chosen() == std::vector<int>{1, 3, 4});
-    CHECK(session.reference() == 3);
-    session.undo_stack().undo();
-    CHECK(session.reference() == session.profile().suggested_reference);
-    session.undo_stack().undo();
-    session.undo_stack().undo();
-    CHECK(session.series().chosen().size() == 6);
-    CHECK_FALSE(session.undo_stack().canUndo());
-    while (session.undo_stack().canRedo()) session.undo_stack().redo();
-    CHECK(session.series().chosen() == std::vector<int>{1, 3, 4});
-    session.set_used(2, false);
-    CHECK(session.undo_stack().count() == 3);  // nothing changed, so there is nothing to undo
+    session.culling.set_used(session.document.id_at(2), false);
+    session.culling.set_range({1, 4});
+    session.culling.set_reference(session.document.id_at(3));
+    CHECK(session.document.series().chosen() == std::vector<int>{1, 3, 4});
+    CHECK(test::reference(session) == 3);
+    session.document.undo();
+    CHECK(test::reference(session) == session.products.looked()->whole.suggested_reference);
+    session.document.undo();
+    session.document.undo();
+    CHECK(session.document.series().chosen().size() == 6);
+    CHECK_FALSE(session.document.history().can_undo());
+    while (session.document.history().can_redo()) session.document.redo();
+    CHECK(session.document.series().chosen() == std::vector<int>{1, 3, 4});
+    session.culling.set_used(session.document.id_at(2), false);
+    CHECK(session.document.history().steps() == 3);  // nothing changed, so there is nothing to undo
 }
 
 TEST_CASE("align and merge gives a result that goes out of date when its input changes", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);
-    session.align_and_merge();
-    wait_until([&] { return session.result() != nullptr; });
-    CHECK(session.geometry_is_current());
-    CHECK(session.result_is_current());
-    CHECK(session.stage() == Stage::merge);
-    CHECK(session.has_unsaved_work());
-    session.set_used(0, false);
-    CHECK_FALSE(session.result_is_current());
-    CHECK_FALSE(session.geometry_is_current());
-    session.undo_stack().undo();
-    CHECK(session.result_is_current());
-    session.set_range({1, 5});
-    CHECK(session.geometry_is_current());  // a range needs no new alignment
-    CHECK_FALSE(session.result_is_current());
-    session.set_method("depth");
-    session.align_and_merge();
-    wait_until([&] { return session.results().size() == 2; });
-    CHECK(session.result()->title.startsWith("Depth map"));
-    session.show_result(session.results()[0].id);
-    CHECK(session.result()->merge->method == "woven");
-    session.drop_result(session.results()[0].id);
-    CHECK(session.results().size() == 1);
+    session.merging.merge();
+    wait_until([&] { return session.standpoint.result() != nullptr; });
+    CHECK(session.products.plane_is_current());
+    CHECK(session.merging.is_current());
+    CHECK(session.standpoint.stage() == Stage::merge);
+    CHECK(test::has_unsaved(session));
+    session.culling.set_used(session.document.id_at(0), false);
+    CHECK_FALSE(session.merging.is_current());
+    CHECK_FALSE(session.products.plane_is_current());
+    session.document.undo();
+    CHECK(session.merging.is_current());
+    session.culling.set_range({1, 5});
+    CHECK(session.products.plane_is_current());  // a range needs no new alignment
+    CHECK_FALSE(session.merging.is_current());
+    test::set_method(session, "depth");
+    session.merging.merge();
+    wait_until([&] { return test::results(session).size() == 2; });
+    CHECK(text(session.standpoint.result()->title).startsWith("Depth map"));
+    session.standpoint.set_result(test::results(session)[0].id);
+    CHECK(test::merge_shown(session).method == "woven");
+    session.merging.drop(test::results(session)[0].id);
+    CHECK(test::results(session).size() == 1);
 }
 
 TEST_CASE("merging may be asked for while the frames are still being profiled", "[desktop]") {
     const test::Scratch scratch;
     test::write_series(scratch, test::strip_series({240, 140}, 6));
     Session session;
-    session.open({scratch.folder()});
-    wait_until([&] { return session.has_series(); });
-    session.align_and_merge();
-    wait_until([&] { return session.result() != nullptr; });
-    CHECK(session.is_profiled());
-    CHECK(session.result()->geometry.reference == session.reference());
+    session.opening.open({scratch.folder()});
+    wait_until([&] { return session.document.has_series(); });
+    session.merging.merge();
+    wait_until([&] { return session.standpoint.result() != nullptr; });
+    CHECK(session.looking.is_done());
+    CHECK(session.products.merge(session.standpoint.result()->id)->plane->geometry.reference == test::reference(session));
 }
 
 TEST_CASE("a stopped merge leaves what there was and says so", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);
-    QSignalSpy cancelled(&session.jobs(), &JobRunner::cancelled);
-    session.align_and_merge();
-    session.jobs().cancel();
-    wait_until([&] { return !session.jobs().busy(); });
+    QSignalSpy cancelled(&session.jobs, &JobRunner::cancelled);
+    session.merging.merge();
+    session.jobs.cancel();
+    wait_until([&] { return !session.jobs.busy(); });
     CHECK(cancelled.size() == 1);
-    CHECK(session.results().empty());
-    session.align_and_merge();
-    wait_until([&] { return session.result() != nullptr; });
+    CHECK(test::results(session).empty());
+    session.merging.merge();
+    wait_until([&] { return session.standpoint.result() != nullptr; });
 }
 
 TEST_CASE("without any frame left a merge says what to do", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch, 3);
-    QSignalSpy told(&session, &Session::told);
-    for (int i = 0; i < 3; ++i) session.set_used(i, false);
-    session.align_and_merge();
+    QSignalSpy told(&session.notices, &Notices::notified);
+    for (int i = 0; i < 3; ++i) session.culling.set_used(session.document.id_at(i), false);
+    session.merging.merge();
     wait_until([&] { return told.size() > 0; });
     CHECK(told.back()[0].toString().contains("No frame is left"));
-    CHECK(session.results().empty());
+    CHECK(test::results(session).empty());
 }
 
 TEST_CASE("flags and gaps are put in words", "[desktop]") {

@@ -1,5 +1,6 @@
 #include "core/align/solve_series.h"
 
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
 
@@ -166,6 +167,50 @@ TEST_CASE("on a rail a frame is placed for its own sharp plane", "[align]") {
     const SeriesGeometry geometry = place_frames(registration, {});
     for (int i = 0; i < 10; ++i)
         CHECK(geometry.frames[std::size_t(i)].scale() == Approx(1 / (1 - 0.01 * i)).epsilon(1e-4));
+}
+
+TEST_CASE("on a rail frames that could not be measured lie evenly between their neighbours", "[align]") {
+    const MapFrame frame(kSize);
+    std::vector<cv::Matx33d> maps;
+    for (int i = 0; i < 12; ++i)
+        maps.push_back(frame.matrix(
+            MapParts(0.002 * std::sin(3.0 * i), 0.002 * std::cos(5.0 * i), 0.01 * i, 0, 0, 0, 0, 0)));
+    // Two in the middle, one near an end; the last has nothing behind it.
+    for (const std::vector<int>& unmeasured : {std::vector<int>{5}, {5, 6}, {10}, {11}}) {
+        Registration registration = registration_of(maps);
+        registration.travel = Travel::rail;
+        std::erase_if(registration.pairs, [&](const MeasuredPair& pair) {
+            return std::any_of(unmeasured.begin(), unmeasured.end(),
+                               [&](int i) { return pair.moving == i || pair.fixed == i; });
+        });
+        // Frames on both sides of two missing ones are linked all the same.
+        registration.pairs.push_back(pair_of(maps, 7, 4));
+        const SolvedSeries solved = solve_series(12, kSize, registration.pairs, {}, PlaneModel::similarity,
+                                                 Travel::rail);
+        for (int i = 0; i < 12; ++i) {
+            const double growth =
+                frame.parts(solved.to_anchor[0].inv() * solved.to_anchor[std::size_t(i)])[kGrowth];
+            INFO("frame " << i << ", unmeasured " << unmeasured.front());
+            CHECK(growth == Approx(0.01 * i).margin(0.0008));
+        }
+        PlaceSettings settings;
+        settings.unplaced = Unplaced::interpolate;
+        const SeriesGeometry geometry = place_frames(registration, settings);
+        if (unmeasured.front() == 5) {
+            CHECK(geometry.frames[5].interpolated);
+            CHECK(geometry.frames[5].scale() == Approx(1 / (1 - 0.05)).epsilon(2e-3));
+        }
+    }
+}
+
+TEST_CASE("on a rail a step that is missing jumps, and the frames on both sides lie right", "[align]") {
+    const MapFrame frame(kSize);
+    std::vector<cv::Matx33d> maps;
+    for (int i = 0; i < 12; ++i)
+        maps.push_back(frame.matrix(MapParts(0, 0, 0.01 * (i < 6 ? i : i + 3), 0, 0, 0, 0, 0)));
+    const SolvedSeries solved =
+        solve_series(12, kSize, neighbours(maps), {}, PlaneModel::similarity, Travel::rail);
+    for (int i = 0; i < 12; ++i) CHECK(off(solved, maps, i) < 0.05);
 }
 
 TEST_CASE("frames that lie over each other already are not moved", "[align]") {

@@ -1,8 +1,14 @@
 #include "core/files/picture_file.h"
 
 #include <lcms2.h>
-#include <catch2/catch.hpp>
+#include <sys/stat.h>
 
+#include <atomic>
+#include <catch2/catch.hpp>
+#include <fstream>
+#include <thread>
+
+#include "core/files/safe_write.h"
 #include "tests/support/measures.h"
 #include "tests/support/scratch.h"
 #include "tests/support/textured.h"
@@ -242,4 +248,49 @@ TEST_CASE("a preview is small, upright and the same picture", "[files]") {
         for (int x = 10; x < preview.width() - 10; x += 41)
             CHECK(small(y, x) ==
                   Approx(texture.at((x + 0.5) * scale - 0.5, (y + 0.5) * scale - 0.5)).margin(0.03));
+}
+
+TEST_CASE("a written file is never writable by others, and one that is replaced keeps its mode", "[files]") {
+    const test::Scratch scratch;
+    const auto others_write = [](const std::filesystem::path& file) {
+        return (std::filesystem::status(file).permissions() & std::filesystem::perms::others_write) !=
+               std::filesystem::perms::none;
+    };
+    // The process's umask is everybody's: it is neither asked nor changed while other threads make files.
+    const mode_t before = umask(0);
+    write_text_file(scratch / "heath.json", "{}", false);
+    CHECK(umask(0077) == 0);
+    CHECK_FALSE(others_write(scratch / "heath.json"));
+    std::atomic<bool> stop = false;
+    bool seen = false;
+    std::thread writer([&] {
+        for (int i = 0; !stop; ++i) write_text_file(scratch / ("w" + std::to_string(i % 4)), "x", true);
+    });
+    for (int i = 0; i < 400; ++i) {
+        std::ofstream(scratch / ("o" + std::to_string(i))) << "x";
+        seen = seen || others_write(scratch / ("o" + std::to_string(i)));
+    }
+    stop = true;
+    writer.join();
+    umask(before);
+    CHECK_FALSE(seen);
+    std::filesystem::permissions(scratch / "heath.json", std::filesystem::perms(0600));
+    write_text_file(scratch / "heath.json", "{} ", true);
+    CHECK(std::filesystem::status(scratch / "heath.json").permissions() == std::filesystem::perms(0600));
+}
+
+TEST_CASE("decoding stops when it is told to", "[files]") {
+    const test::Scratch scratch;
+    const Picture picture = test::colourful({64, 48}, 8, false);
+    std::stop_source stop;
+    stop.request_stop();
+    for (const auto& [name, format] : std::initializer_list<std::pair<const char*, FileFormat>>{
+             {"f.jpg", FileFormat::jpeg}, {"f.tif", FileFormat::tiff}, {"f.png", FileFormat::png}}) {
+        WriteSettings write;
+        write.format = format;
+        write.bits = 8;
+        write_picture(scratch / name, picture, {}, write, {});
+        CHECK_THROWS_AS(read_picture(scratch / name, {}, {stop.get_token(), {}}), Cancelled);
+        CHECK(read_picture(scratch / name).width() == 64);
+    }
 }

@@ -4,7 +4,7 @@
 #include <numeric>
 #include <random>
 
-#include "core/align/measure_series.h"
+#include "core/merge/quick_merge.h"
 #include "core/focus/frame_faults.h"
 #include "core/focus/series_report.h"
 #include "tests/support/series_files.h"
@@ -164,21 +164,21 @@ TEST_CASE("along a rail the picture's growth tells which end is near", "[order]"
 
 TEST_CASE("growth along a series is measured from small pictures", "[order]") {
     const test::Texture texture(5, 60, 6, 60);
-    std::vector<cv::Mat1f> views;
+    std::vector<cv::Mat3b> views;
     for (int i = 0; i < 9; ++i) {
         const double scale = std::exp(0.005 * i);
-        cv::Mat1f view(160, 240);
+        cv::Mat3b view(160, 240);
         for (int y = 0; y < view.rows; ++y)
             for (int x = 0; x < view.cols; ++x)
-                view(y, x) = float(texture.at((x - 119.5) / scale + 120, (y - 79.5) / scale + 80));
+                view(y, x) = cv::Vec3b::all(cv::saturate_cast<uchar>(
+                    255 * texture.at((x - 119.5) / scale + 120, (y - 79.5) / scale + 80)));
         views.push_back(view);
     }
-    views[4] = {};  // unreadable
-    const auto growth = growth_of(views, {});
+    views[4] = cv::Mat3b();  // unreadable
+    const auto growth = growth_along(register_previews(views, {}));
     REQUIRE(growth);
     CHECK_THAT(*growth, Catch::Matchers::WithinAbs(0.04, 0.002));
-    CHECK_FALSE(growth_of({}, {}));
-    CHECK_FALSE(growth_of({views[0]}, {}));
+    CHECK_FALSE(growth_along(register_previews({views[0]}, {})));
 }
 
 TEST_CASE("too few frames, or nothing sharp, say that the order is unknown", "[order]") {

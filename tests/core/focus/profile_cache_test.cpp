@@ -12,6 +12,10 @@ using namespace moorhaze;
 
 namespace {
 
+std::string key_of(const Frame& frame) {
+    return ProfileCache::key_of(content_key_of(frame.path, {}), frame.development);
+}
+
 bool same(const cv::Mat& one, const cv::Mat& other) {
     return one.size() == other.size() && one.type() == other.type() &&
            cv::norm(one, other, cv::NORM_INF) == 0;
@@ -45,7 +49,7 @@ TEST_CASE("what was seen of a frame comes back the same, also when its file was 
     int looks = 0;
     std::set<std::string> keys;
     for (const Frame& frame : moved.frames) {
-        const std::string key = ProfileCache::key_of(frame);
+        const std::string key = key_of(frame);
         keys.insert(key);
         const auto kept = cache.find(key);
         REQUIRE(kept);
@@ -60,24 +64,24 @@ TEST_CASE("what was seen of a frame comes back the same, also when its file was 
 TEST_CASE("another content or another development is another frame", "[cache]") {
     const Files files;
     Frame frame = files.series.frames[0];
-    const std::string key = ProfileCache::key_of(frame);
+    const std::string key = key_of(frame);
     frame.development.exposure_ev = 0.5;
-    CHECK(ProfileCache::key_of(frame) != key);
+    CHECK(key_of(frame) != key);
     frame.development = {};
-    CHECK(ProfileCache::key_of(frame) == key);
+    CHECK(key_of(frame) == key);
     std::string bytes = test::read_all(frame.path);
     bytes[bytes.size() / 2] = char(bytes[bytes.size() / 2] ^ 1);
     test::write_all(frame.path, bytes);
-    CHECK(ProfileCache::key_of(frame) != key);
+    CHECK(key_of(frame) != key);
     frame.path = files.scratch / "missing.tif";
-    CHECK_THROWS_AS(ProfileCache::key_of(frame), FileError);
+    CHECK_THROWS_AS(key_of(frame), FileError);
 }
 
 TEST_CASE("damaged and foreign files in the cache are as if they were not there", "[cache]") {
     const Files files;
     const ProfileCache cache(files.scratch / "cache");
     profile_frames(files.series, &cache, {}, {});
-    const std::string key = ProfileCache::key_of(files.series.frames[2]);
+    const std::string key = key_of(files.series.frames[2]);
     const auto file = files.scratch / "cache" / (key + ".profile");
     const std::string bytes = test::read_all(file);
     for (const std::size_t length :

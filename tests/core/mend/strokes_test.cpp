@@ -14,11 +14,11 @@ const ToneCurve& srgb() {
 }
 
 /// Frames of one even tone each.
-cv::Mat3f even_source(int frame, PixelRect area) {
-    return {area.size(), cv::Vec3f::all(0.1f * float(frame + 1))};
+cv::Mat3f even_source(FrameId frame, PixelRect area) {
+    return {area.size(), cv::Vec3f::all(0.1f * float(frame.value + 1))};
 }
 
-Stroke dot(double x, double y, int source = 4, double flow = 1) {
+Stroke dot(double x, double y, StrokeSource source = FrameId{4}, double flow = 1) {
     return {source, 8, 0, flow, {{x, y}}};
 }
 
@@ -47,7 +47,7 @@ TEST_CASE("a soft brush falls smoothly from the middle to the rim", "[mend]") {
 }
 
 TEST_CASE("going over a place again within one stroke adds nothing", "[mend]") {
-    Stroke once{2, 6, 0.5, 0.4, {{10, 20}, {50, 20}}};
+    Stroke once{FrameId{2}, 6, 0.5, 0.4, {{10, 20}, {50, 20}}};
     Stroke back_and_forth = once;
     back_and_forth.points = {{10, 20}, {50, 20}, {10, 20}, {50, 20}};
     const PixelRect area(0, 0, 60, 40);
@@ -58,7 +58,7 @@ TEST_CASE("going over a place again within one stroke adds nothing", "[mend]") {
 }
 
 TEST_CASE("a stroke reaches no pixel outside what reach_of says", "[mend]") {
-    const Stroke stroke{0, 9.5, 0.3, 1, {{22.3, 30.8}, {41, 12}, {60.6, 50}}};
+    const Stroke stroke{FrameId{0}, 9.5, 0.3, 1, {{22.3, 30.8}, {41, 12}, {60.6, 50}}};
     const PixelRect reach = reach_of(stroke);
     const PixelRect wide(-20, -20, 140, 120);
     const cv::Mat1f mask = stroke_mask(stroke, wide, {});
@@ -79,19 +79,19 @@ TEST_CASE("flow is a share of light, and a second stroke adds to it", "[mend]") 
     const Picture merge = grey_merge();
     const PixelRect area(0, 0, 80, 60);
     const double ground = srgb().linear_of_16(0)[merge.pixels.at<cv::Vec3w>(0, 0)[0]];
-    auto light_after = [&](const std::vector<Stroke>& strokes) {
+    auto light_after = [&](const SharedList<Stroke>& strokes) {
         return double(srgb().linear_of_16(
             0)[render_strokes(merge, area, strokes, area, srgb(), even_source, {}).at<cv::Vec3w>(30, 40)[0]]);
     };
-    CHECK(light_after({dot(40, 30, 4, 0.4)}) == Approx(ground + 0.4 * (0.5 - ground)).epsilon(2e-3));
-    CHECK(light_after({dot(40, 30, 4, 0.4), dot(40, 30, 4, 0.4)}) ==
+    CHECK(light_after({dot(40, 30, FrameId{4}, 0.4)}) == Approx(ground + 0.4 * (0.5 - ground)).epsilon(2e-3));
+    CHECK(light_after({dot(40, 30, FrameId{4}, 0.4), dot(40, 30, FrameId{4}, 0.4)}) ==
           Approx(ground + 0.64 * (0.5 - ground)).epsilon(2e-3));
 }
 
 TEST_CASE("wiping back over a stroke and its soft rim restores the merge", "[mend]") {
     const Picture merge = grey_merge();
     const PixelRect area(0, 0, 80, 60);
-    Stroke wipe = dot(40, 30, Stroke::kWipeBack);
+    Stroke wipe = dot(40, 30, WipeBack{});
     wipe.radius_px = 12;
     const cv::Mat mended = render_strokes(merge, area, {dot(40, 30), wipe}, area, srgb(), even_source, {});
     CHECK(cv::norm(mended, merge.pixels, cv::NORM_INF) <= 1);
@@ -100,9 +100,9 @@ TEST_CASE("wiping back over a stroke and its soft rim restores the merge", "[men
 TEST_CASE("a part rendered alone equals the same part of the whole", "[mend]") {
     const Picture merge = grey_merge();
     const PixelRect whole(0, 0, 80, 60), part(31, 17, 22, 19);
-    const std::vector<Stroke> strokes = {{1, 12, 0.7, 0.6, {{20, 20}, {60, 40}}},
-                                         {7, 5, 0.2, 0.8, {{40, 10}, {40, 50}}},
-                                         dot(50, 30, Stroke::kWipeBack, 0.5)};
+    const SharedList<Stroke> strokes = {{FrameId{1}, 12, 0.7, 0.6, {{20, 20}, {60, 40}}},
+                                         {FrameId{7}, 5, 0.2, 0.8, {{40, 10}, {40, 50}}},
+                                         dot(50, 30, WipeBack{}, 0.5)};
     const cv::Mat all = render_strokes(merge, whole, strokes, whole, srgb(), even_source, {});
     const cv::Mat alone = render_strokes(merge, whole, strokes, part, srgb(), even_source, {});
     CHECK(cv::norm(all(part), alone, cv::NORM_INF) == 0);

@@ -36,7 +36,7 @@ DepthField field_of(double at, double per_frame) {
         random.fill(grain, cv::RNG::NORMAL, 0, 0.003);
         const LaidFrame own(grey_of(frame + grain), ToneCurve{ColourProfile{}},
                             {cv::Matx33d::eye(), {{}, kSize}});
-        depth.add(detail_sizes(own.half_luma({}), detail_levels(kSize), {}).energy, {});
+        depth.add(detail_sizes(own.half_luma({}), detail_levels(kSize), {}), {});
     }
     CHECK(depth.count() == kFrames);
     return depth.finish(0.3, 8, {});
@@ -85,4 +85,33 @@ TEST_CASE("small untrusted spots are no backdrop", "[merge][depth]") {
     const cv::Mat1b backdrop = backdrop_of(trust, 0.3, 8);
     CHECK(backdrop(24, 24) == 0);
     CHECK(backdrop(40, 90) == 255);
+}
+
+TEST_CASE("what frames do not cover says nothing about noise and trust", "[merge][depth]") {
+    // Grain and nothing else. Each frame leaves 36 of 240 columns uncovered, at one side or the other.
+    const auto grain_of = [](int uncovered_px, std::vector<double>& noise) {
+        FocusDepth depth(kSize, 4);
+        cv::RNG random(5);
+        for (int k = 0; k < kFrames; ++k) {
+            cv::Mat1f grain(kSize);
+            random.fill(grain, cv::RNG::NORMAL, 0.5, 0.003);
+            const double shift = k % 2 ? uncovered_px : -uncovered_px;
+            const LaidFrame own(grey_of(grain), ToneCurve{ColourProfile{}},
+                                {cv::Matx33d(1, 0, shift, 0, 1, 0, 0, 0, 1), {{}, kSize}});
+            depth.add(detail_sizes(own.half_luma({}), detail_levels(kSize), {}), {});
+        }
+        noise = depth.noise();
+        return depth.finish(0.3, 8, {});
+    };
+    std::vector<double> whole, parted;
+    const DepthField all = grain_of(0, whole), some = grain_of(36, parted);
+    REQUIRE(whole.size() == parted.size());
+    // Zeros would have been more than the share that noise is learnt from. It is another sample of the same
+    // grain, and coarse levels have few places.
+    for (std::size_t i = 0; i < 3; ++i) CHECK(parted[i] == Approx(whole[i]).epsilon(0.3));
+    // A curve is judged by the frames that cover the place: half of them here, and zeros of the others would
+    // have made any value stand out.
+    const cv::Rect rim(4, 4, 10, 72), middle(40, 4, 40, 72);
+    CHECK(cv::mean(some.trust(rim))[0] < 1.5 * cv::mean(all.trust(middle))[0] + 0.01);
+    CHECK(cv::mean(some.trust(middle))[0] == Approx(cv::mean(all.trust(middle))[0]).margin(0.02));
 }

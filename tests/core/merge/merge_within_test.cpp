@@ -4,7 +4,7 @@
 #include <catch2/catch.hpp>
 #include <fstream>
 
-#include "core/merge/trial_frames.h"
+#include "core/merge/preview_frames.h"
 #include "core/work/for_rows.h"
 #include "tests/support/measures.h"
 #include "tests/support/series_files.h"
@@ -125,7 +125,7 @@ TEST_CASE("strips: the same pixels for any number of threads, and a stop is hear
 TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]") {
     const Planted planted;
     const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
-    const TrialFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
+    const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
     CHECK(trial.area() == part);
     CHECK(trial.bytes() < 6u * 6u * std::size_t(kSize.area()) / 2);
     for (const MergeMethod& method : merge_methods()) {
@@ -152,7 +152,7 @@ TEST_CASE("a trial follows the settings, and tells of frames that cannot be read
     const Planted planted;
     std::ofstream(planted.series.frames[3].path) << "no picture";
     const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
-    const TrialFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
+    const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
     MergeSettings settings;
     const MergeResult narrow = trial.merge(merge_method("depth"), settings, nullptr, part, {});
     settings.seam_width_px = 30;
@@ -160,7 +160,7 @@ TEST_CASE("a trial follows the settings, and tells of frames that cannot be read
     CHECK(cv::norm(narrow.picture.pixels, wide.picture.pixels, cv::NORM_INF) > 300);
     REQUIRE_FALSE(narrow.problems.empty());
     CHECK(narrow.problems[0].frame_index == 3);
-    CHECK_THROWS_AS(TrialFrames(planted.series, planted.geometry, planted.series.chosen(),
+    CHECK_THROWS_AS(PreviewFrames(planted.series, planted.geometry, planted.series.chosen(),
                                 {5000, 5000, 10, 10}, whole_area, {}),
                     BadParameter);
 }

@@ -6,13 +6,13 @@ namespace moorhaze {
 /// What all frames show of one small area of the reference plane, held in memory: merges of it can be tried
 /// with one setting after the other without reading a file again. Immutable; thread-safe. About 3 or 6 bytes
 /// a pixel and frame, by the files' depth.
-class TrialFrames {
+class PreviewFrames {
   public:
     /// Reads every frame once. The copies of series and geometry are its own.
     /// @param area   of the reference plane; what detail at its rims goes by is read around it.
     /// @param whole  what a merge of all would fill; no more than that is tried.
     /// @throws BadParameter when the two have nothing in common, Cancelled.
-    TrialFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
+    PreviewFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
                 PixelRect area, PixelRect whole, const Job& job);
 
     /// A part of the area merged as a merge of the whole would.

@@ -1,4 +1,4 @@
-#include "core/merge/trial_frames.h"
+#include "core/merge/preview_frames.h"
 
 #include <algorithm>
 
@@ -25,7 +25,7 @@ cv::Rect on_quarters(cv::Rect part, cv::Size frame) {
 
 }  // namespace
 
-TrialFrames::TrialFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
+PreviewFrames::PreviewFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
                          PixelRect area, PixelRect whole, const Job& job)
     : series_(series),
       geometry_(geometry),
@@ -55,7 +55,7 @@ TrialFrames::TrialFrames(const Series& series, const SeriesGeometry& geometry, c
     }
 }
 
-MergeResult TrialFrames::merge(const MergeMethod& method, const MergeSettings& settings,
+MergeResult PreviewFrames::merge(const MergeMethod& method, const MergeSettings& settings,
                                const MergeSurvey* survey, PixelRect part, const Job& job) const {
     const PixelRect wanted = part & area_;
     if (wanted.empty()) throw BadParameter("the part to try lies outside what was read");
@@ -79,7 +79,7 @@ MergeResult TrialFrames::merge(const MergeMethod& method, const MergeSettings& s
     return result;
 }
 
-std::size_t TrialFrames::bytes() const {
+std::size_t PreviewFrames::bytes() const {
     std::size_t sum = 0;
     for (const auto& part : parts_)
         if (part) sum += part->picture.pixels.total() * part->picture.pixels.elemSize();

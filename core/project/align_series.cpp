@@ -1,0 +1,12 @@
+#include "core/project/align_series.h"
+
+namespace moorhaze {
+
+RegisteredSeries align_series(const Series& series, const AlignInputs& inputs,
+                              std::shared_ptr<const Registration> known, const Job& job) {
+    const PlaceSettings settings = place_settings(inputs, series);
+    if (inputs.placing.as_they_lie) return {std::move(known), unmoved(series, settings.reference)};
+    return register_series(series, settings, std::move(known), job);
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,346 @@
+#include "core/project/project_json.h"
+
+#include <nlohmann/json.hpp>
+
+namespace moorhaze {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// Enumerations by name, so that the file can be read and no number changes its meaning.
+template <class Value>
+struct Named {
+    Value value;
+    const char* name;
+};
+constexpr Named<PlaneModel> kModels[] = {{PlaneModel::automatic, "auto"},
+                                         {PlaneModel::shift, "shift"},
+                                         {PlaneModel::similarity, "similarity"},
+                                         {PlaneModel::perspective, "perspective"}};
+constexpr Named<Unplaced> kUnplaced[] = {{Unplaced::leave_out, "leave-out"},
+                                         {Unplaced::interpolate, "interpolate"}};
+constexpr Named<Levelling> kLevelling[] = {{Levelling::automatic, "auto"},
+                                           {Levelling::off, "off"},
+                                           {Levelling::brightness, "brightness"},
+                                           {Levelling::colour, "colour"}};
+constexpr Named<KeptArea> kKept[] = {{KeptArea::common, "common"},
+                                     {KeptArea::reference, "reference"},
+                                     {KeptArea::everything, "everything"}};
+constexpr Named<Demosaic> kDemosaic[] = {
+    {Demosaic::bilinear, "bilinear"}, {Demosaic::ppg, "ppg"}, {Demosaic::ahd, "ahd"}};
+
+template <class Value, std::size_t count>
+std::string name_of(const Named<Value> (&names)[count], Value value) {
+    for (const auto& own : names)
+        if (own.value == value) return own.name;
+    return names[0].name;
+}
+template <class Value, std::size_t count>
+Value named(const Named<Value> (&names)[count], const Json& json) {
+    for (const auto& own : names)
+        if (json == own.name) return own.value;
+    throw FileError("says " + json.dump() + ", which means nothing here");
+}
+
+/// Reads a member that may be missing: files of an older version do without it.
+template <class Value>
+void get(const Json& json, const char* key, Value& value) {
+    if (const auto found = json.find(key); found != json.end()) found->get_to(value);
+}
+
+Json ids_json(const std::vector<FrameId>& ids) {
+    Json list = Json::array();
+    for (const FrameId id : ids) list.push_back(id.value);
+    return list;
+}
+std::vector<FrameId> ids_of(const Json& json) {
+    std::vector<FrameId> ids;
+    for (const Json& id : json) ids.push_back({id.get<int>()});
+    return ids;
+}
+Json id_json(const std::optional<FrameId>& id) {
+    return id ? Json(id->value) : Json();
+}
+std::optional<FrameId> id_of(const Json& json, const char* key) {
+    const auto found = json.find(key);
+    return found == json.end() || found->is_null() ? std::nullopt
+                                                   : std::optional(FrameId{found->get<int>()});
+}
+
+Json json_of(const Development& own) {
+    return {{"orientation", own.orientation}, {"red", own.red},
+            {"blue", own.blue},               {"exposure_ev", own.exposure_ev},
+            {"black_shift", own.black_shift}, {"white_shift", own.white_shift},
+            {"demosaic", name_of(kDemosaic, own.demosaic)}};
+}
+Development development_of(const Json& json) {
+    Development own;
+    get(json, "orientation", own.orientation);
+    get(json, "red", own.red);
+    get(json, "blue", own.blue);
+    get(json, "exposure_ev", own.exposure_ev);
+    get(json, "black_shift", own.black_shift);
+    get(json, "white_shift", own.white_shift);
+    if (json.contains("demosaic")) own.demosaic = named(kDemosaic, json["demosaic"]);
+    return own;
+}
+
+Json json_of(const Placing& own) {
+    Json points = Json::array();
+    for (const PointPair& pair : own.points)
+        points.push_back({{"one", pair.one.value},
+                          {"other", pair.other.value},
+                          {"in_one_px", {pair.in_one.x, pair.in_one.y}},
+                          {"in_other_px", {pair.in_other.x, pair.in_other.y}}});
+    return {{"as_they_lie", own.as_they_lie},
+            {"model", name_of(kModels, own.model)},
+            {"unplaced", name_of(kUnplaced, own.unplaced)},
+            {"levelling", name_of(kLevelling, own.levelling)},
+            {"points", points}};
+}
+cv::Point2d point_of(const Json& json) {
+    return {json.at(0).get<double>(), json.at(1).get<double>()};
+}
+Placing placing_of(const Json& json) {
+    Placing own;
+    get(json, "as_they_lie", own.as_they_lie);
+    if (json.contains("model")) own.model = named(kModels, json["model"]);
+    if (json.contains("unplaced")) own.unplaced = named(kUnplaced, json["unplaced"]);
+    if (json.contains("levelling")) own.levelling = named(kLevelling, json["levelling"]);
+    for (const Json& pair : json.value("points", Json::array()))
+        own.points.push_back({{pair.at("one").get<int>()},
+                              {pair.at("other").get<int>()},
+                              point_of(pair.at("in_one_px")),
+                              point_of(pair.at("in_other_px"))});
+    return own;
+}
+
+Json json_of(const MergeChoice& own) {
+    return {{"method", own.method},
+            {"detail_size_px", own.settings.detail_size_px},
+            {"seam_width_px", own.settings.seam_width_px},
+            {"trust_floor", own.settings.trust_floor},
+            {"glare_guard", own.settings.glare_guard},
+            {"grain_guard", own.settings.grain_guard},
+            {"backdrop", id_json(own.backdrop)}};
+}
+MergeChoice choice_of(const Json& json) {
+    MergeChoice own;
+    get(json, "method", own.method);
+    get(json, "detail_size_px", own.settings.detail_size_px);
+    get(json, "seam_width_px", own.settings.seam_width_px);
+    get(json, "trust_floor", own.settings.trust_floor);
+    get(json, "glare_guard", own.settings.glare_guard);
+    get(json, "grain_guard", own.settings.grain_guard);
+    own.backdrop = id_of(json, "backdrop");
+    return own;
+}
+
+Json json_of(const MadeFrom& own) {
+    Json versions = Json::array();
+    for (const FrameVersion& frame : own.align.look.frames)
+        versions.push_back({frame.id.value, frame.revision});
+    return {{"frames", versions},
+            {"used", ids_json(own.align.used)},
+            {"merged", ids_json(own.frames)},
+            {"reference", own.align.reference.value},
+            {"development", json_of(own.align.look.development)},
+            {"placing", json_of(own.align.placing)},
+            {"kept", name_of(kKept, own.kept)},
+            {"merge", json_of(own.choice)}};
+}
+MadeFrom made_from_of(const Json& json) {
+    MadeFrom own;
+    for (const Json& frame : json.at("frames"))
+        own.align.look.frames.push_back({{frame.at(0).get<int>()}, frame.at(1).get<int>()});
+    own.align.used = ids_of(json.at("used"));
+    own.frames = ids_of(json.at("merged"));
+    own.align.reference = {json.at("reference").get<int>()};
+    own.align.look.development = development_of(json.at("development"));
+    own.align.placing = placing_of(json.at("placing"));
+    own.kept = named(kKept, json.at("kept"));
+    own.choice = choice_of(json.at("merge"));
+    return own;
+}
+
+Json json_of(const Stroke& own) {
+    Json points = Json::array();
+    for (const StrokePoint& point : own.points) {
+        points.push_back(point.x_px);
+        points.push_back(point.y_px);
+    }
+    const auto* frame = std::get_if<FrameId>(&own.source);
+    return {{"from", frame ? Json{{"frame", frame->value}} : Json("merge")},
+            {"radius_px", own.radius_px},
+            {"softness", own.softness},
+            {"flow", own.flow},
+            {"points_px", points}};
+}
+Stroke stroke_of(const Json& json) {
+    Stroke own;
+    if (const Json& from = json.at("from"); from.is_object())
+        own.source = FrameId{from.at("frame").get<int>()};
+    else if (from != "merge")
+        throw FileError("says a stroke comes from " + from.dump() + ", which means nothing here");
+    get(json, "radius_px", own.radius_px);
+    get(json, "softness", own.softness);
+    get(json, "flow", own.flow);
+    const Json& points = json.at("points_px");
+    for (std::size_t i = 0; i + 1 < points.size(); i += 2)
+        own.points.push_back({points[i].get<double>(), points[i + 1].get<double>()});
+    return own;
+}
+
+Json json_of(const SharedList<Stroke>& strokes) {
+    Json list = Json::array();
+    for (const Stroke& stroke : strokes) list.push_back(json_of(stroke));
+    return list;
+}
+SharedList<Stroke> strokes_of(const Json& json) {
+    std::vector<Stroke> strokes;
+    for (const Json& stroke : json) strokes.push_back(stroke_of(stroke));
+    return SharedList(strokes);
+}
+
+Json json_of(const ProjectResult& own) {
+    Json json{{"id", own.id.value},       {"title", own.title},
+              {"seconds", own.seconds},   {"ahead", own.ahead},
+              {"made_from", json_of(own.made_from)}, {"strokes", json_of(own.strokes)}};
+    if (own.saved_strokes) {
+        // Most often what was exported is what there is, or was before the last few strokes.
+        if (own.saved_strokes->is_shared_start_of(own.strokes))
+            json["saved_with_first"] = own.saved_strokes->size();
+        else
+            json["saved_with"] = json_of(*own.saved_strokes);
+    }
+    return json;
+}
+ProjectResult result_of(const Json& json) {
+    ProjectResult own;
+    own.id = {json.at("id").get<int>()};
+    get(json, "title", own.title);
+    get(json, "seconds", own.seconds);
+    get(json, "ahead", own.ahead);
+    own.made_from = made_from_of(json.at("made_from"));
+    own.strokes = strokes_of(json.at("strokes"));
+    if (const auto first = json.find("saved_with_first"); first != json.end()) {
+        std::vector<int> places;
+        for (int i = 0; i < std::min(first->get<int>(), own.strokes.size()); ++i) places.push_back(i);
+        own.saved_strokes = own.strokes.picked(places);
+    } else if (json.contains("saved_with")) {
+        own.saved_strokes = strokes_of(json["saved_with"]);
+    }
+    return own;
+}
+
+/// Where files lie, against the folder that the project lies in.
+struct Paths {
+    std::filesystem::path folder;
+    std::string written(const std::filesystem::path& path) const {
+        const auto relative = folder.empty() ? path : path.lexically_relative(folder);
+        return (relative.empty() ? path : relative).generic_string();
+    }
+    std::filesystem::path read(const std::string& text) const {
+        const std::filesystem::path path(text);
+        return path.is_relative() && !folder.empty() ? (folder / path).lexically_normal() : path;
+    }
+};
+
+Json json_of(const SharedList<ProjectFrame>& frames, const Paths& paths) {
+    Json list = Json::array();
+    for (const ProjectFrame& own : frames) {
+        Json frame{{"id", own.id.value}, {"file", paths.written(own.path)}, {"used", own.used}};
+        if (!own.content_key.empty()) frame["content"] = own.content_key;
+        if (own.revision > 0) frame["shot_again"] = own.revision;
+        list.push_back(std::move(frame));
+    }
+    return list;
+}
+SharedList<ProjectFrame> frames_of(const Json& json, const Paths& paths) {
+    std::vector<ProjectFrame> frames;
+    for (const Json& own : json) {
+        ProjectFrame frame;
+        frame.id = {own.at("id").get<int>()};
+        frame.path = paths.read(own.at("file").get<std::string>());
+        get(own, "used", frame.used);
+        get(own, "content", frame.content_key);
+        get(own, "shot_again", frame.revision);
+        frames.push_back(std::move(frame));
+    }
+    return SharedList(frames);
+}
+
+Project project_of(const Json& json, const Paths& paths) {
+    Project own;
+    get(json, "name", own.name);
+    own.frames = frames_of(json.at("frames"), paths);
+    get(json, "turned_round", own.turned_round);
+    own.nearest = id_of(json, "nearest");
+    own.farthest = id_of(json, "farthest");
+    own.reference = id_of(json, "reference");
+    own.development = development_of(json.at("development"));
+    own.placing = placing_of(json.at("placing"));
+    own.kept = named(kKept, json.at("kept"));
+    own.merge = choice_of(json.at("merge"));
+    std::vector<ProjectResult> results;
+    for (const Json& result : json.at("results")) results.push_back(result_of(result));
+    own.results = SharedList(results);
+    std::vector<CardSeries> card;
+    for (const Json& series : json.value("card", Json::array()))
+        card.push_back({series.at("name").get<std::string>(), series.at("reason").get<std::string>(),
+                        frames_of(series.at("frames"), paths)});
+    own.card = SharedList(card);
+    if (json.contains("card_place")) own.card_place = json["card_place"].get<int>();
+    if (const auto shooting = json.find("shooting"); shooting != json.end()) {
+        own.shooting.setup = setup_of_json(shooting->at("setup").dump());
+        if (shooting->contains("near_mark_mm"))
+            own.shooting.near_mark_mm = shooting->at("near_mark_mm").get<double>();
+        if (shooting->contains("far_mark_mm"))
+            own.shooting.far_mark_mm = shooting->at("far_mark_mm").get<double>();
+    }
+    return own;
+}
+
+}  // namespace
+
+std::string to_json(const Project& own, const std::filesystem::path& folder) {
+    const Paths paths{folder};
+    Json json{{"moorhaze_project", kProjectVersion},
+              {"name", own.name},
+              {"frames", json_of(own.frames, paths)},
+              {"turned_round", own.turned_round},
+              {"nearest", id_json(own.nearest)},
+              {"farthest", id_json(own.farthest)},
+              {"reference", id_json(own.reference)},
+              {"development", json_of(own.development)},
+              {"placing", json_of(own.placing)},
+              {"kept", name_of(kKept, own.kept)},
+              {"merge", json_of(own.merge)}};
+    json["results"] = Json::array();
+    for (const ProjectResult& result : own.results) json["results"].push_back(json_of(result));
+    for (const CardSeries& series : own.card)
+        json["card"].push_back(
+            {{"name", series.name}, {"reason", series.reason}, {"frames", json_of(series.frames, paths)}});
+    if (own.card_place) json["card_place"] = *own.card_place;
+    Json shooting{{"setup", Json::parse(json_of(own.shooting.setup))}};
+    if (own.shooting.near_mark_mm) shooting["near_mark_mm"] = *own.shooting.near_mark_mm;
+    if (own.shooting.far_mark_mm) shooting["far_mark_mm"] = *own.shooting.far_mark_mm;
+    json["shooting"] = std::move(shooting);
+    return json.dump(1) + "\n";
+}
+
+Project project_from_json(const std::string& text, const std::filesystem::path& folder) {
+    try {
+        const Json json = Json::parse(text);
+        if (!json.is_object() || !json.contains("moorhaze_project"))
+            throw FileError("is no project of Moorhaze");
+        if (const int version = json["moorhaze_project"].get<int>(); version > kProjectVersion)
+            throw FileError("is of version " + std::to_string(version) + ", newer than this Moorhaze (" +
+                            std::to_string(kProjectVersion) + "). Use the newer one.");
+        return project_of(json, {folder});
+    } catch (const nlohmann::json::exception& error) {
+        throw FileError("is damaged (" + std::string(error.what()) + ")");
+    }
+}
+
+}  // namespace moorhaze

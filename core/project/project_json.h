@@ -1,0 +1,18 @@
+#pragma once
+#include "core/project/project.h"
+
+namespace moorhaze {
+
+/// The version of the JSON that this program writes; files of a newer one are refused.
+inline constexpr int kProjectVersion = 1;
+
+/// A project as readable JSON.
+/// @param folder  paths are written relative to it; empty: as they are.
+std::string to_json(const Project& project, const std::filesystem::path& folder);
+
+/// The project that to_json() wrote: equal in every value.
+/// @param folder  that relative paths lie in.
+/// @throws FileError for text that is no project, or of a newer version: what is wrong, without a file's name.
+Project project_from_json(const std::string& json, const std::filesystem::path& folder);
+
+}  // namespace moorhaze

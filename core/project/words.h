@@ -1,0 +1,14 @@
+#pragma once
+#include <string>
+
+#include "core/project/project.h"
+
+namespace moorhaze {
+
+/// What a merge was made with, for a person: "24 frames · detail 4 px · seam 2 px". Settings that its method
+/// does not use are not named.
+std::string settings_in_words(const MadeFrom& from);
+/// How a picture was made, for its metadata: "Moorhaze woven merge, 24 frames, detail 4 px, 3 strokes".
+std::string made_with(const ProjectResult& result);
+
+}  // namespace moorhaze

@@ -1,0 +1,186 @@
+#include "desktop/session/brushwork.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/mend/mended.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+/// A piece that is rendered and put on the screen at once: so large that the interface does not notice it.
+constexpr int kPiece = 1024;
+
+/// The part of a region that is rendered next: all of it where that is small.
+QRect next_piece(const QRegion& region) {
+    const QRect all = region.boundingRect();
+    if (double(all.width()) * all.height() <= double(kPiece) * kPiece) return all;
+    const QPoint at = region.begin()->topLeft();
+    const QRect cell(kPiece * int(std::floor(double(at.x()) / kPiece)),
+                     kPiece * int(std::floor(double(at.y()) / kPiece)), kPiece, kPiece);
+    return (region & cell).boundingRect();
+}
+
+}  // namespace
+
+Brushwork::Brushwork(SessionBase& base, PictureStore& store, QObject* parent)
+    : QObject(parent), base_(base), store_(store) {
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::result) show_result();
+        if (aspect == Standpoint::Aspect::source && base_.standpoint.source())
+            store_.prepare(*base_.standpoint.source());
+    });
+    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
+        if (kind == Products::Kind::merge && !display_) show_result();
+    });
+    connect(&pieces_, &LatestWish::idle, this, &Brushwork::next);
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series) show_result();
+        if (shown_ && std::count(changes.mended.begin(), changes.mended.end(), *shown_)) follow_strokes();
+    });
+}
+
+SharedList<Stroke> Brushwork::strokes() const {
+    const ProjectResult* result = shown_ ? find_result(base_.document.project(), *shown_) : nullptr;
+    const SharedList<Stroke> done = result ? result->strokes : SharedList<Stroke>();
+    return live_ ? done.appended(*live_) : done;
+}
+
+QString Brushwork::why_not() const {
+    const ProjectResult* result = base_.standpoint.result();
+    if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
+    if (!display_ || shown_ != result->id) return tr("The picture is still being prepared.");
+    if (base_.standpoint.brush().wipe_back) return {};
+    const auto source = base_.standpoint.source();
+    if (!source)
+        return tr("Pick a frame to draw in from first: right-click the place and choose in the sounding.");
+    const auto place = index_of(product_.plane->series, *source);
+    const int number = base_.document.place(*source) + 1;
+    if (!place)
+        return tr("Frame %1 came after this merge was made, so it is not laid over it. Merge again to draw "
+                  "in from it, or pick another.")
+            .arg(number);
+    if (!product_.plane->geometry.frames[std::size_t(*place)].registered)
+        return tr("Frame %1 is not aligned, so it cannot be drawn in. Pick another.").arg(number);
+    return {};
+}
+
+void Brushwork::begin_stroke(QPointF place) {
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+    const Brush& brush = base_.standpoint.brush();
+    Stroke stroke;
+    if (!brush.wipe_back) stroke.source = *base_.standpoint.source();
+    stroke.radius_px = brush.radius_px;
+    stroke.softness = brush.softness;
+    stroke.flow = brush.flow;
+    stroke.points = {{place.x(), place.y()}};
+    live_ = stroke;
+    base_.standpoint.set_drawing(true);
+    render(to_qrect(reach_of(stroke)));
+}
+
+void Brushwork::continue_stroke(QPointF place) {
+    if (!live_) return;
+    const StrokePoint last = live_->points.back();
+    if (std::hypot(place.x() - last.x_px, place.y() - last.y_px) < 0.5) return;
+    live_->points.push_back({place.x(), place.y()});
+    Stroke piece = *live_;
+    piece.points = {last, live_->points.back()};
+    render(to_qrect(reach_of(piece)));
+}
+
+void Brushwork::end_stroke() {
+    if (!live_) return;
+    const Stroke done = *live_;
+    live_.reset();
+    base_.standpoint.set_drawing(false);
+    const auto* frame = std::get_if<FrameId>(&done.source);
+    const QString what =
+        frame ? tr("draw-in from frame %1").arg(base_.document.place(*frame) + 1) : tr("wipe back");
+    base_.document.edit(what, with_stroke(base_.document.project(), *shown_, done));
+}
+
+bool Brushwork::is_settled() const {
+    const ProjectResult* result = base_.standpoint.result();
+    if (!result) return true;
+    return shown_ == result->id && display_ && pending_.isEmpty() && !whole_.is_busy() && !pieces_.is_busy();
+}
+
+/// What differs between the strokes on the screen and those of today is rendered anew: undo, redo and new ones
+/// alike.
+void Brushwork::follow_strokes() {
+    const SharedList<Stroke> now = strokes();
+    int same = 0;
+    while (same < std::min(now.size(), followed_.size()) && now[same] == followed_[same]) ++same;
+    QRect area;
+    for (const SharedList<Stroke>* list : std::initializer_list<const SharedList<Stroke>*>{&now, &followed_})
+        for (int i = same; i < list->size(); ++i) area |= to_qrect(reach_of((*list)[i]));
+    followed_ = now;
+    render(area);
+}
+
+void Brushwork::show_result() {
+    // What was mended so far need not be made again when it is looked at next.
+    if (shown_ && display_ && pending_.isEmpty() && !pieces_.is_busy())
+        store_.put({*shown_, followed_}, std::exchange(display_, nullptr));
+    live_.reset();
+    base_.standpoint.set_drawing(false);
+    whole_.drop();
+    pieces_.drop();
+    pending_ = {};
+    display_.reset();
+    product_ = {};
+    const ProjectResult* result = base_.standpoint.result();
+    shown_ = result ? std::optional(result->id) : std::nullopt;
+    followed_ = result ? result->strokes : SharedList<Stroke>();
+    const MergeProduct* product = shown_ ? base_.products.merge(*shown_) : nullptr;
+    if (!product) {
+        emit display_changed();
+        return;
+    }
+    product_ = *product;
+    if ((display_ = store_.take({*shown_, followed_}))) {
+        emit display_changed();
+        return;
+    }
+    whole_.want(
+        [product = product_, strokes = followed_, sources = base_.products.sources()](const Job& job) {
+            const Picture picture = mended(*product.result, strokes, *sources->of(product.plane),
+                                           product.result->area, job);
+            return std::make_shared<DisplayPicture>(
+                display_levels(picture, job), QPoint(product.result->area.x, product.result->area.y));
+        },
+        [this](const std::shared_ptr<DisplayPicture>& made) {
+            display_ = made;
+            emit display_changed();
+            next();
+        },
+        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+    emit display_changed();
+}
+
+void Brushwork::render(const QRect& area) {
+    if (product_.result) pending_ += area & to_qrect(product_.result->area);
+    next();
+}
+
+void Brushwork::next() {
+    // Pieces are not replaced by one another: each is wanted.
+    if (pending_.isEmpty() || !display_ || pieces_.is_busy()) return;
+    const QRect area = next_piece(pending_);
+    pending_ -= area;
+    pieces_.want(
+        [product = product_, strokes = strokes(), sources = base_.products.sources(), area](const Job& job) {
+            return to_display(mended(*product.result, strokes, *sources->of(product.plane),
+                                     to_pixel_rect(area), job),
+                              job);
+        },
+        [this, area](const cv::Mat4b& screen) {
+            if (!display_) return;
+            display_->replace(screen, area.topLeft());
+            emit area_changed(area);
+        },
+        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,52 @@
+#pragma once
+#include <QRegion>
+
+#include "desktop/session/display_picture.h"
+#include "desktop/session/latest_wish.h"
+#include "desktop/session/picture_store.h"
+#include "desktop/session/session_base.h"
+
+namespace moorhaze::desktop {
+
+/// The result shown with its strokes rendered over it, for the screen. A stroke is rendered while it is drawn,
+/// piece by piece beside the interface; what it becomes in the end is an edit of the document.
+class Brushwork : public QObject {
+    Q_OBJECT
+  public:
+    Brushwork(SessionBase& base, PictureStore& store, QObject* parent = nullptr);
+
+    /// Why a stroke cannot begin now, in words; empty if it can.
+    QString why_not() const;
+    void begin_stroke(QPointF place);
+    void continue_stroke(QPointF place);
+    void end_stroke();
+
+    /// The mended result for the screen; null while it is being made or there is none.
+    std::shared_ptr<const DisplayPicture> display() const { return display_; }
+    /// True when everything painted has been rendered, or nothing is to be shown.
+    bool is_settled() const;
+
+  signals:
+    void display_changed();         ///< another picture
+    void area_changed(QRect area);  ///< part of the picture, in reference pixels
+
+  private:
+    void show_result();
+    void follow_strokes();
+    void render(const QRect& area);
+    void next();
+    SharedList<Stroke> strokes() const;
+
+    SessionBase& base_;
+    PictureStore& store_;
+    LatestWish whole_;   ///< a result that is shown anew
+    LatestWish pieces_;  ///< of the one shown
+    std::optional<ResultId> shown_;
+    MergeProduct product_;
+    SharedList<Stroke> followed_;  ///< the strokes that are on the screen, or will be
+    std::optional<Stroke> live_;
+    QRegion pending_;
+    std::shared_ptr<DisplayPicture> display_;
+};
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,41 @@
+#include "desktop/session/changes.h"
+
+#include <algorithm>
+
+#include "core/project/inputs.h"
+
+namespace moorhaze::desktop {
+
+Changes changes_between(const Project& before, const Project& after) {
+    Changes changes;
+    const auto versions = look_inputs(before).frames, now = look_inputs(after).frames;
+    changes.frames = versions.size() != now.size() ||
+                     !std::is_permutation(versions.begin(), versions.end(), now.begin());
+    changes.order = !changes.frames && versions != now;
+    for (const ProjectFrame& frame : after.frames)
+        if (const auto place = place_of(before, frame.id))
+            changes.used = changes.used || before.frames[*place].used != frame.used;
+    changes.range = range_of(before) != range_of(after);
+    changes.reference = before.reference != after.reference;
+    changes.development = before.development != after.development;
+    changes.placing = before.placing != after.placing;
+    changes.kept = before.kept != after.kept;
+    changes.merge = before.merge != after.merge;
+    changes.shooting = before.shooting != after.shooting;
+    changes.card = before.card != after.card || before.card_place != after.card_place;
+    changes.results = before.results.size() != after.results.size();
+    for (const ProjectResult& result : after.results) {
+        const ProjectResult* earlier = find_result(before, result.id);
+        if (!earlier) {
+            changes.results = true;
+            continue;
+        }
+        if (earlier == &result) continue;
+        changes.results = changes.results || earlier->title != result.title ||
+                          earlier->ahead != result.ahead || earlier->is_saved() != result.is_saved();
+        if (earlier->strokes != result.strokes) changes.mended.push_back(result.id);
+    }
+    return changes;
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,59 @@
+#pragma once
+#include <QObject>
+
+#include "core/project/edits.h"
+#include "core/project/history.h"
+#include "desktop/session/changes.h"
+
+namespace moorhaze::desktop {
+
+/// The project as it is, and its history: the only place where what a person decided changes. In the
+/// interface's thread. Edits can be undone, happenings not (see edits.h).
+class Document : public QObject {
+    Q_OBJECT
+  public:
+    explicit Document(QObject* parent = nullptr) : QObject(parent) {}
+
+    const Project& project() const { return history_.now(); }
+    const History& history() const { return history_; }
+    /// The frames as the core's steps take them; their indices are their places.
+    const Series& series() const { return series_; }
+    const FrameFacts& facts() const { return facts_; }
+    bool has_series() const { return series_.count() > 0; }
+
+    /// The id at a place, which must be there.
+    FrameId id_at(int place) const { return series_.frames[std::size_t(place)].id; }
+    /// -1 when there is no such frame.
+    int place(FrameId frame) const { return place_of(project(), frame).value_or(-1); }
+
+    /// Another with every series: ids name frames and results within one only.
+    int serial() const { return serial_; }
+
+    /// Another series altogether, with a history of its own.
+    void replace(Project project, FrameFacts facts);
+    /// One step of undo; nothing when nothing changes.
+    /// @param join  steps that follow each other with the same of these are one.
+    /// @param more_facts  of frames that come into the project.
+    void edit(const QString& what, Project after, const QString& join = {}, const FrameFacts& more_facts = {});
+    void happened(const std::function<Project(const Project&)>& change, const FrameFacts& more_facts = {});
+    void undo();
+    void redo();
+
+    FrameId next_frame_id();
+    ResultId next_result_id() { return {++last_result_}; }
+
+  signals:
+    void changed(const moorhaze::desktop::Changes& changes);
+    void history_changed();
+
+  private:
+    template <class Step>
+    void apply(const Step& step);
+
+    History history_;
+    Series series_;
+    FrameFacts facts_;
+    int last_frame_ = 0, last_result_ = 0, serial_ = 0;
+};
+
+}  // namespace moorhaze::desktop

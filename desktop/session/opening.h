@@ -1,0 +1,51 @@
+#pragma once
+#include <QStringList>
+
+#include "desktop/session/looking.h"
+
+namespace moorhaze::desktop {
+
+/// How a session comes to its series: files and folders, cards of several series, frames that arrive one by
+/// one.
+class Opening : public QObject {
+    Q_OBJECT
+  public:
+    Opening(SessionBase& base, Looking& looking, QObject* parent = nullptr);
+
+    /// Opens files or a folder beside the interface. Of several series the first is opened, and all are on the
+    /// card. Work on the series there was is stopped; it goes on when this fails.
+    void open(const std::vector<std::filesystem::path>& files_or_folder);
+    /// Another series of the card.
+    void open_from_card(int place);
+    /// Cuts the open series in two before the frame shown, or joins it with the next one; the first part is
+    /// open then. One step of undo.
+    void cut_here();
+    void join_with_next();
+    /// Develops the raw files of the series otherwise, all alike. One step of undo.
+    void develop(const Development& development);
+
+    /// An empty series that frames join while they are shot.
+    void begin_series(const QString& name);
+    /// The next frame, with all that is known of the frames then. It has to be as large as the others;
+    /// otherwise the person is told and it stays out.   @return whether it joined.
+    bool add_frame(const Frame& frame, const FocusProfile& profile, const SeriesProfile& whole);
+    /// The file of a frame was shot again.
+    void frame_changed(int place, const FocusProfile& profile, const SeriesProfile& whole);
+
+    /// Files left out and other news of opening, and frames that could not be read.
+    QStringList problems() const { return problems_ + looking_.problems(); }
+
+  private:
+    /// @param trouble  whether some of the earlier ones are more than notes.
+    void show(const OpenedSeries& opened, const SharedList<CardSeries>& card, std::optional<int> place,
+              const FrameFacts& card_facts, QStringList earlier, bool trouble);
+    void recut(const QString& what, const SharedList<CardSeries>& card);
+    void keep_grown_look(Project then, std::optional<int> replaced, const FocusProfile& profile,
+                         const SeriesProfile& whole);
+
+    SessionBase& base_;
+    Looking& looking_;
+    QStringList problems_;
+};
+
+}  // namespace moorhaze::desktop

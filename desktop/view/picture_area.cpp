@@ -1,0 +1,383 @@
+#include "desktop/view/picture_area.h"
+
+#include <QEvent>
+#include <QHBoxLayout>
+#include <QTimer>
+#include <cmath>
+
+#include "desktop/session/facts.h"
+#include "desktop/session/text.h"
+#include "desktop/view/picture_view.h"
+#include "desktop/view/sounding_panel.h"
+#include "desktop/view/theme.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+constexpr int kBlinkMilliseconds = 450;
+/// Farther out the part in view would be too large to be previewed quickly.
+constexpr double kLeastPreviewZoom = 0.5;
+
+template <class Kind>
+bool is(const ShownPicture& picture) {
+    return std::holds_alternative<Kind>(picture);
+}
+
+QPointF mapped_place(const cv::Matx33d& matrix, cv::Point2d at) {
+    const cv::Vec3d there = matrix * cv::Vec3d(at.x, at.y, 1);
+    return {there[0] / there[2], there[1] / there[2]};
+}
+
+}  // namespace
+
+PictureArea::PictureArea(Session& session, QWidget* parent)
+    : QWidget(parent),
+      session_(session),
+      picture_(new PictureView(this)),
+      twin_(new PictureView(this)),
+      twin_edge_(new QWidget(this)),
+      panel_(new SoundingPanel(session_.sounding, picture_)),
+      blink_(new QTimer(this)) {
+    auto* columns = new QHBoxLayout(this);
+    columns->setContentsMargins(0, 0, 0, 0);
+    columns->setSpacing(0);
+    twin_->setAccessibleName(tr("The other picture"));
+    twin_->hide();
+    twin_edge_->setAttribute(Qt::WA_StyledBackground);
+    twin_edge_->setStyleSheet(QStringLiteral("background: %1;").arg(Theme::current().ground.name()));
+    twin_edge_->setFixedWidth(2);
+    twin_edge_->hide();
+    columns->addWidget(picture_, 1);
+    columns->addWidget(twin_edge_);
+    columns->addWidget(twin_, 1);
+    picture_->installEventFilter(this);
+    blink_->setInterval(kBlinkMilliseconds);
+    connect(blink_, &QTimer::timeout, picture_, [this] { picture_->set_flipped(!picture_->is_flipped()); });
+    connect_views();
+
+    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series) {
+            picture_->set_picture(nullptr, {});
+            picture_->set_other(nullptr, {});
+            twin_->set_picture(nullptr, {});
+            plane_ = {};
+        }
+        show_all();
+    });
+    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::comparing || aspect == Standpoint::Aspect::stage) show_comparing();
+        show_all();
+    });
+    connect(&session_.match_points, &MatchPoints::changed, this, &PictureArea::show_points);
+    connect(&session_.products, &Products::changed, this, &PictureArea::show_all);
+    connect(&session_.store, &PictureStore::ready, this, &PictureArea::show_all);
+    connect(&session_.store, &PictureStore::forgot, this, &PictureArea::show_all);
+    connect(&session_.brushwork, &Brushwork::display_changed, this, &PictureArea::show_all);
+    connect(&session_.brushwork, &Brushwork::area_changed, picture_, &PictureView::refresh);
+    connect(&session_.quick_look, &QuickLook::changed, this, &PictureArea::show_all);
+    connect(&session_.result_look, &ResultLook::changed, this, &PictureArea::show_all);
+    connect(&session_.result_look, &ResultLook::grew, this, &PictureArea::show_all);
+    connect(&session_.merge_preview, &MergePreview::changed, this, &PictureArea::show_preview);
+    connect(&session_.sounding, &Sounding::changed, this, &PictureArea::show_sounding);
+    connect(&session_.shoot_desk, &ShootDesk::live_changed, this, &PictureArea::show_all);
+    connect(&session_.shoot_desk, &ShootDesk::state_changed, this, &PictureArea::show_all);
+}
+
+void PictureArea::connect_views() {
+    connect(picture_, &PictureView::pointed, this, &PictureArea::pointed);
+    connect(picture_, &PictureView::sounded, this, &PictureArea::sounded);
+    connect(picture_, &PictureView::line_drawn, this, &PictureArea::line_drawn);
+    connect(picture_, &PictureView::hovered, this, [this](QPointF place) {
+        hovered_ = place;
+        show_caption();
+    });
+    connect(picture_, &PictureView::left, this, [this] {
+        hovered_.reset();
+        show_caption();
+    });
+    connect(picture_, &PictureView::zoom_changed, this, [this] {
+        twin_->set_view(picture_->zoom(), picture_->centre());
+        show_preview();
+    });
+    connect(twin_, &PictureView::zoom_changed, this, [this] {
+        if (twin_->is_fit()) return;  // it was resized; nobody moved it
+        picture_->set_view(twin_->zoom(), twin_->centre());
+        show_preview();
+    });
+    auto partner = [this] { return partner_of(session_.document, session_.standpoint, session_.products); };
+    connect(picture_, &PictureView::point_set, this, [this, partner](QPointF place) {
+        if (shown_.frame && partner()) emit point_set(*shown_.frame, *partner(), place);
+    });
+    connect(twin_, &PictureView::point_set, this, [this, partner](QPointF place) {
+        if (shown_.frame && partner()) emit point_set(*partner(), *shown_.frame, place);
+    });
+    for (PictureView* view : {picture_, twin_})
+        connect(view, &PictureView::frames_stepped, &session_.standpoint, &Standpoint::step);
+    connect(picture_, &PictureView::stroke_began, &session_.brushwork, &Brushwork::begin_stroke);
+    connect(picture_, &PictureView::stroke_moved, &session_.brushwork, &Brushwork::continue_stroke);
+    connect(picture_, &PictureView::stroke_ended, &session_.brushwork, &Brushwork::end_stroke);
+}
+
+void PictureArea::set_empty_state(QWidget* box) {
+    empty_ = box;
+    empty_->setParent(picture_);
+    show_all();
+}
+
+// ---------------------------------------------------------------------------------------- what is shown
+
+std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& picture) const {
+    if (is<LivePicture>(picture)) return session_.shoot_desk.live_picture();
+    if (is<GrowthPicture>(picture)) return session_.result_look.growing();
+    if (is<QuickPicture>(picture)) return session_.quick_look.picture();
+    if (const auto* frame = std::get_if<FrameView>(&picture)) return session_.store.find(*frame);
+    if (const auto* own = std::get_if<ResultPicture>(&picture)) {
+        const ProjectResult* shown = session_.standpoint.result();
+        if (shown && shown->id == own->result) {
+            const auto looked =
+                session_.standpoint.stage() == Stage::merge ? session_.result_look.shown() : nullptr;
+            return looked ? looked : session_.brushwork.display();
+        }
+        if (const ProjectResult* other = find_result(session_.document.project(), own->result))
+            return session_.store.find(ResultView{other->id, other->strokes});
+    }
+    return nullptr;
+}
+
+QString PictureArea::label_of(const ShownPicture& picture) const {
+    if (is<LivePicture>(picture)) return tr("live view");
+    if (is<GrowthPicture>(picture)) return tr("depth found so far");
+    if (is<QuickPicture>(picture)) return tr("quick merge");
+    if (const auto* own = std::get_if<ResultPicture>(&picture))
+        if (const ProjectResult* result = find_result(session_.document.project(), own->result))
+            return text(result->title);
+    if (const auto* frame = std::get_if<FrameView>(&picture)) {
+        const int number = session_.document.place(frame->frame) + 1;
+        const bool reference =
+            session_.standpoint.stage() == Stage::align && shown_.plane && picture == shown_.other &&
+            shown_.plane->series.frames[std::size_t(shown_.plane->geometry.reference)].id == frame->frame;
+        return reference ? tr("reference frame %1").arg(number) : tr("frame %1").arg(number);
+    }
+    return {};
+}
+
+void PictureArea::show_all() {
+    const ShootDesk& desk = session_.shoot_desk;
+    shown_ = shown_of(session_.document, session_.standpoint, session_.products,
+                      {desk.shows_live(), session_.result_look.growing() != nullptr,
+                       session_.quick_look.picture() != nullptr});
+    const bool shooting = session_.standpoint.stage() == Stage::plan && desk.state() != ShootState::off;
+    if (empty_) empty_->setVisible(!session_.document.has_series() && !shooting && !desk.is_watching());
+    session_.store.want(wishes_of(shown_, session_.document));
+    show_plane();
+    show_main();
+    show_other();
+    show_kept();
+    show_points();
+    show_preview();
+    const bool brush = session_.standpoint.stage() == Stage::mend && session_.standpoint.result();
+    picture_->set_brush(brush ? std::optional(session_.standpoint.brush().radius_px) : std::nullopt);
+    picture_->set_line_drawing(session_.standpoint.keeping());
+}
+
+void PictureArea::show_plane() {
+    const cv::Size size = session_.document.series().size();
+    const auto live = is<LivePicture>(shown_.main) ? session_.shoot_desk.live_picture() : nullptr;
+    const QSize plane = live ? live->size() : QSize(size.width, size.height);
+    if (plane == plane_) return;
+    plane_ = plane;
+    picture_->set_picture(nullptr, {});
+    twin_->set_plane(plane);
+    picture_->set_plane(plane);
+    picture_->fit();
+}
+
+void PictureArea::show_main() {
+    // Until what is wanted is ready the one before stays: flipping through does not flash.
+    if (const auto picture = ready(shown_.main))
+        picture_->set_picture(picture, label_of(shown_.main));
+    else if (is<std::monostate>(shown_.main))
+        picture_->set_picture(nullptr, {});
+}
+
+void PictureArea::show_other() {
+    const auto other = ready(shown_.other);
+    // In Align what is compared does not flash either.
+    if (!other && session_.standpoint.stage() == Stage::align && is<FrameView>(shown_.other)) return;
+    const QString label = label_of(shown_.other);
+    twin_->set_picture(other, label);
+    twin_->set_caption(label);
+    picture_->set_other(other, label);
+}
+
+void PictureArea::show_kept() {
+    const PlanePtr& plane = session_.products.plane();
+    if (session_.standpoint.stage() != Stage::align || !shown_.plane || shown_.plane != plane ||
+        plane->geometry.as_it_lies)
+        return picture_->set_kept({}, {}, {});
+    const PixelRect kept = session_.products.kept_area();
+    if (kept.empty()) return picture_->set_kept({}, {}, {});
+    const cv::Size size = session_.document.series().size();
+    QList<QPolygonF> outlines;
+    for (const int frame : session_.document.series().chosen()) {
+        const FrameGeometry& own = plane->geometry.frames[std::size_t(frame)];
+        if (!own.registered) continue;
+        QPolygonF outline;
+        for (const cv::Point2d& corner : frame_outline(own, size)) outline << QPointF(corner.x, corner.y);
+        outlines << outline;
+    }
+    const double lost = 100 - 100.0 * double((kept & PixelRect({}, size)).area()) / size.area();
+    // From the outer edges of pixels, whose centres lie at whole numbers.
+    picture_->set_kept(QRectF(kept.x - 0.5, kept.y - 0.5, kept.width, kept.height), outlines,
+                       lost > 0.005 ? tr("%1 % lost").arg(lost, 0, 'f', 1) : QString());
+}
+
+void PictureArea::show_points() {
+    QList<PictureMark> own, others;
+    const auto partner = partner_of(session_.document, session_.standpoint, session_.products);
+    if (session_.standpoint.stage() == Stage::align && shown_.frame) {
+        auto place = [&](FrameId frame, cv::Point2d at) {
+            const auto index = shown_.plane ? index_of(shown_.plane->series, frame) : std::nullopt;
+            return index ? mapped_place(shown_.plane->geometry.frames[std::size_t(*index)].matrix, at)
+                         : QPointF(at.x, at.y);
+        };
+        auto add = [&](FrameId frame, cv::Point2d at, const QString& label, bool waiting) {
+            if (frame == *shown_.frame) own.append({place(frame, at), label, waiting});
+            if (frame == partner) others.append({place(frame, at), label, waiting});
+        };
+        const auto& pairs = session_.document.project().placing.points;
+        for (std::size_t i = 0; i < pairs.size(); ++i) {
+            add(pairs[i].one, pairs[i].in_one, QString::number(i + 1), false);
+            add(pairs[i].other, pairs[i].in_other, QString::number(i + 1), false);
+        }
+        if (const auto& half = session_.match_points.waiting())
+            add(half->frame, half->at, QString::number(pairs.size() + 1), true);
+    }
+    picture_->set_marks(own);
+    twin_->set_marks(others);
+}
+
+void PictureArea::show_comparing() {
+    const Comparing& now = session_.standpoint.comparing();
+    picture_->set_curtain(now.curtain);
+    twin_->setVisible(now.twin);
+    twin_edge_->setVisible(now.twin);
+    if (now.blink && !blink_->isActive()) blink_->start();
+    if (!now.blink && blink_->isActive()) {
+        blink_->stop();
+        picture_->set_flipped(false);
+    }
+    const bool setting = now.points && session_.standpoint.stage() == Stage::align;
+    picture_->set_point_setting(setting);
+    twin_->set_point_setting(setting);
+}
+
+void PictureArea::show_preview() {
+    const bool in_merge = session_.standpoint.stage() == Stage::merge && session_.document.has_series() &&
+                          session_.result_look.is_plain();
+    session_.merge_preview.set_view(in_merge && picture_->zoom() >= kLeastPreviewZoom ? picture_->seen()
+                                                                                      : QRect());
+    picture_->set_patch(in_merge ? session_.merge_preview.picture() : nullptr,
+                        tr("look-ahead, not merged yet"));
+    show_caption();
+}
+
+// --------------------------------------------------------------------------------------------- sounding
+
+int PictureArea::patch_px() const {
+    return int(SoundingPanel::patch_side(picture_->height()) * picture_->devicePixelRatioF());
+}
+
+void PictureArea::show_sounding() {
+    const Sounding& sounding = session_.sounding;
+    panel_->place_in(picture_->rect());
+    panel_->setVisible(sounding.is_open());
+    panel_->raise();
+    picture_->set_sounding_place(sounding.is_open() ? std::optional(sounding.place()) : std::nullopt);
+}
+
+cv::Point2d PictureArea::in_frame(FrameId frame, QPointF place) const {
+    const auto index = shown_.plane ? index_of(shown_.plane->series, frame) : std::nullopt;
+    if (!index) return {place.x(), place.y()};
+    const QPointF own = mapped_place(shown_.plane->geometry.frames[std::size_t(*index)].matrix.inv(),
+                                     {place.x(), place.y()});
+    return {own.x(), own.y()};
+}
+
+bool PictureArea::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == picture_ && event->type() == QEvent::Resize) {
+        if (empty_)
+            empty_->move((picture_->width() - empty_->width()) / 2,
+                         (picture_->height() - empty_->height()) / 2);
+        if (session_.sounding.is_open()) show_sounding();
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+// ---------------------------------------------------------------------------------------------- caption
+
+void PictureArea::show_caption() {
+    picture_->set_caption(caption());
+}
+
+QString PictureArea::caption() const {
+    const ShootDesk& desk = session_.shoot_desk;
+    if (is<LivePicture>(shown_.main))
+        return tr("live view · plane of focus at %1 mm · f/%2")
+            .arg(desk.position_mm(), 0, 'f', 2)
+            .arg(desk.setup().f_number);
+    if (is<std::monostate>(shown_.main)) return {};
+    const QString zoom = picture_->is_fit() ? tr("fit %1 %").arg(100 * picture_->zoom(), 0, 'f', 0)
+                                            : tr("%1 %").arg(100 * picture_->zoom(), 0, 'f', 0);
+    QString words;
+    const Series& series = session_.document.series();
+    if (const auto* own = std::get_if<ResultPicture>(&shown_.main)) {
+        // While a change travels through the session the result may be gone already.
+        const ProjectResult* result = find_result(session_.document.project(), own->result);
+        const MergeProduct* product = session_.products.merge(own->result);
+        if (!result || !product) return {};
+        const MergeResult& merge = *product->result;
+        words = text(result->title);
+        if (session_.result_look.shown() && session_.standpoint.look() == LookAt::made_by)
+            words = tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
+                       "state");
+        if (hovered_) {
+            const cv::Point place(int(std::lround(hovered_->x())), int(std::lround(hovered_->y()))),
+                at = place - merge.area.tl();
+            const QString where = tr("%1, %2").arg(place.x).arg(place.y);
+            if (cv::Rect({}, merge.area.size()).contains(at))
+                words = merge.source(at) > 0 ? tr("%1 from frame %2, %3")
+                                                   .arg(where)
+                                                   .arg(merge.source(at))
+                                                   .arg(QLatin1String(words_for(MadeBy(merge.made_by(at)))))
+                                             : tr("%1 covered by no frame").arg(where);
+        }
+    } else {
+        if (!session_.document.has_series()) return {};
+        words = is<QuickPicture>(shown_.main) ? tr("quick merge of %1 frames, roughly aligned, screen size")
+                                                    .arg(series.chosen().size())
+                                              : frame_caption(series, session_.standpoint.place());
+        const auto* frame = std::get_if<FrameView>(&shown_.main);
+        if (frame && !session_.store.find(*frame)) words += tr(" · loading");
+    }
+    if (session_.standpoint.stage() == Stage::merge && session_.standpoint.look_ahead()) {
+        const MergePreview& preview = session_.merge_preview;
+        if (const QString state = preview.state(); !state.isEmpty())
+            words += QStringLiteral(" · ") + state;
+        else if (session_.standpoint.result() && !session_.merging.is_current() && !preview.picture())
+            words += tr(" · settings changed: at 100 % (Ctrl+1) they are tried here");
+    }
+    return QStringLiteral("%1 · %2").arg(words, zoom);
+}
+
+bool PictureArea::is_settled() const {
+    if (is<std::monostate>(shown_.main)) return true;
+    if (is<LivePicture>(shown_.main)) return session_.shoot_desk.live_picture() != nullptr;
+    if (!ready(shown_.main)) return false;
+    if (session_.standpoint.comparing().curtain || session_.standpoint.stage() == Stage::align ||
+        session_.standpoint.compared_result())
+        if (!is<std::monostate>(shown_.other) && !ready(shown_.other)) return false;
+    return true;
+}
+
+}  // namespace moorhaze::desktop

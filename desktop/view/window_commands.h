@@ -1,0 +1,24 @@
+#pragma once
+#include <functional>
+
+#include "desktop/session/session.h"
+#include "desktop/view/commands.h"
+
+namespace moorhaze::desktop {
+
+class PictureArea;
+
+/// What commands need of the window itself: dialogs, and what lies outside of the session.
+struct WindowSteps {
+    std::function<void()> ask_for_folder, ask_for_files, save_frame, ask_merge_memory, close, fold_tray,
+        show_keys, show_about, next_in_plan, export_picture, escape;
+    std::function<void(const QString& name)> open_demo;
+    std::function<bool()> is_in_bring_in, is_tray_open;
+    QStringList demos;
+};
+
+/// Adds all commands of the window. Menus are headed as `menu_headings()` says, in that order.
+void add_window_commands(Commands& commands, Session& session, PictureArea& area, const WindowSteps& steps);
+QStringList menu_headings();
+
+}  // namespace moorhaze::desktop
