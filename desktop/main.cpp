@@ -5,7 +5,6 @@
 #include <QStandardPaths>
 #include <algorithm>
 #include <cstdio>
-#include <cstring>
 #include <memory>
 
 #include "desktop/script.h"
@@ -25,21 +24,23 @@ QPointF place_of(const QString& text) {
     return {parts.value(0).toDouble(), parts.value(1).toDouble()};
 }
 
+/// What is wrong with names that were typed; empty if nothing is.
+QString wrong_use(const QString& method, const QString& ahead, const QString& demo) {
+    for (const QString& name : {method, ahead}) try {
+            if (!name.isEmpty()) moorhaze::merge_method(name.toStdString());
+        } catch (const moorhaze::BadParameter& error) {
+            return QString::fromUtf8(error.what());
+        }
+    const QStringList demos = MainWindow::demo_names();
+    if (!demo.isEmpty() && !demos.contains(demo))
+        return QStringLiteral("there is no demo series '%1'. There are: %2.")
+            .arg(demo, demos.join(QStringLiteral(", ")));
+    return {};
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
-    // Help and version need no display.
-    const bool only_words = std::any_of(argv + 1, argv + argc, [](const char* own) {
-        for (const char* asked : {"-h", "--help", "--help-all", "-v", "--version"})
-            if (std::strcmp(own, asked) == 0) return true;
-        return false;
-    });
-    const std::unique_ptr<QCoreApplication> application =
-        only_words ? std::make_unique<QCoreApplication>(argc, argv)
-                   : std::make_unique<QApplication>(argc, argv);
-    QCoreApplication::setOrganizationName(QStringLiteral("moorhaze"));
-    QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
-    QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
     QCommandLineParser parser;
     parser.setApplicationDescription(
         QStringLiteral("Moorhaze merges focus-bracketed series of close-up pictures."));
@@ -80,22 +81,23 @@ int main(int argc, char** argv) {
         option("draw", "Draw in along a line, from the sharpest frame at its beginning.", "x,y,x,y");
     const QString save = option("save", "Export the result, and end.", "file");
     const QString snapshot = option("snapshot", "Save a picture of the window, and end.", "file.png");
-    parser.process(*application);
-    auto wrong_use = [](const QString& why) {
+    // Help, version and wrong use need no display. What is not known here may be an option of Qt's.
+    QStringList words;
+    for (int i = 0; i < argc; ++i) words << QString::fromLocal8Bit(argv[i]);
+    parser.parse(words);
+    if (const QString why = wrong_use(parser.value(method), parser.value(ahead), parser.value(demo));
+        !why.isEmpty()) {
         std::fprintf(stderr, "moorhaze: %s\n", qPrintable(why));
         return 2;
-    };
-    for (const QString& name : {parser.value(method), parser.value(ahead)}) {
-        if (name.isEmpty()) continue;
-        try {
-            moorhaze::merge_method(name.toStdString());
-        } catch (const moorhaze::BadParameter& error) {
-            return wrong_use(QString::fromUtf8(error.what()));
-        }
     }
-    if (parser.isSet(demo) && !MainWindow::demo_names().contains(parser.value(demo)))
-        return wrong_use(QStringLiteral("there is no demo series '%1'. There are: %2.")
-                             .arg(parser.value(demo), MainWindow::demo_names().join(QStringLiteral(", "))));
+    const bool only_words = parser.isSet(QStringLiteral("help")) || parser.isSet(QStringLiteral("version"));
+    const std::unique_ptr<QCoreApplication> application =
+        only_words ? std::make_unique<QCoreApplication>(argc, argv)
+                   : std::make_unique<QApplication>(argc, argv);
+    QCoreApplication::setOrganizationName(QStringLiteral("moorhaze"));
+    QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
+    QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
+    parser.process(*application);
     moorhaze::desktop::apply_theme(static_cast<QApplication&>(*application), !parser.isSet(light));
 
     QSettings settings;

@@ -126,7 +126,7 @@ void PictureStore::keep(const StoredView& view, std::shared_ptr<DisplayPicture> 
     std::size_t total = 0;
     kept_.remove_if([&](const Kept& kept) {
         total += bytes_of(*kept.picture);
-        return total > kBudgetBytes && kept.view != view;
+        return total > budget_bytes_ && kept.view != view;
     });
 }
 

@@ -47,7 +47,8 @@ class PictureStore : public QObject {
     std::shared_ptr<DisplayPicture> take(const ResultView& view);
     void put(const ResultView& view, std::shared_ptr<DisplayPicture> picture);
 
-    static constexpr std::size_t kBudgetBytes = std::size_t(1400) << 20;
+    /// What the pictures may take, all told; the one made last stays whatever it takes.
+    void set_budget(std::size_t bytes) { budget_bytes_ = bytes; }
     std::size_t bytes() const;
 
   signals:
@@ -66,6 +67,7 @@ class PictureStore : public QObject {
     void next();
 
     SessionBase& base_;
+    std::size_t budget_bytes_ = std::size_t(1400) << 20;
     LatestWish wish_, preparation_;
     std::list<Kept> kept_;  ///< most recently used first
     std::vector<StoredView> wanted_;

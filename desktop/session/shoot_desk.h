@@ -100,6 +100,8 @@ class ShootDesk : public QObject {
     const std::vector<ShootTrouble>& troubles() const { return troubles_; }
     const QString& folder() const { return folder_; }
     bool is_busy() const { return working_; }
+    /// A call to the devices has not ended yet, though nobody may wait for its answer any more.
+    bool has_call_under_way() const { return calls_.is_busy(); }
     /// True when the frames of the view being shot join the document.
     bool is_joining() const { return joining_; }
     bool is_driving() const { return wanted_mm_.has_value(); }

@@ -365,3 +365,54 @@ TEST_CASE("what is sharp is marked over the frame shown, by key and by box", "[p
     test::settle(plan.window);
     CHECK(violet() == before);
 }
+
+TEST_CASE("a turntable goes on while a result of an earlier view waits to be exported", "[plan][interrupted]") {
+    PlanWindow plan;
+    plan.make_ready();
+    ShootSetup setup = plan.desk().setup();
+    setup.views = 3;
+    setup.frames = 3;
+    plan.desk().set_setup(setup, "views");
+    Session& session = plan.window.session();
+    bool merged = false;
+    QObject::connect(&plan.desk(), &ShootDesk::progress_changed, &plan.window, [&] {
+        // As if the first view had been merged while the second is about to begin.
+        if (merged || plan.desk().shot() < 3) return;
+        merged = true;
+        ProjectResult result;
+        result.id = session.document.next_result_id();
+        result.title = "Woven 1";
+        session.document.happened([&](const Project& own) { return with_result(own, result); });
+    });
+    plan.click("planNext");
+    plan.wait_for(ShootState::done);
+    CHECK(plan.desk().shot() == 9);
+    CHECK(plan.files() == 0);  // each view has a folder of its own
+    CHECK(QDir(plan.run_folder()).entryList(QDir::Dirs | QDir::NoDotAndDotDot).size() == 3);
+    // The window stays with the view whose result is not saved, and loses nothing.
+    CHECK(session.document.series().count() == 3);
+    REQUIRE(session.document.project().results.size() == 1);
+    CHECK_FALSE(plan.desk().is_joining());
+    CHECK(session.document.series().frames[0].path.parent_path() ==
+          std::filesystem::path(plan.run_folder().toStdString()) /
+              QDir(plan.run_folder()).entryList(QDir::Dirs | QDir::NoDotAndDotDot, QDir::Name)[0].toStdString());
+}
+
+TEST_CASE("giving the devices back waits for none of them", "[plan][interrupted]") {
+    PlanWindow plan;
+    plan.make_ready();
+    plan.desk().set_quick(false);  // as slow as the devices are
+    plan.click("planNext");
+    wait_until([&] { return plan.desk().state() == ShootState::running && plan.desk().is_busy(); });
+    plan.desk().disconnect_devices();
+    CHECK(plan.desk().has_call_under_way());  // it ends by itself
+    CHECK(plan.desk().state() == ShootState::off);
+    CHECK_FALSE(plan.desk().near_mark_mm());
+    // Other devices can be connected at once; they begin when the former have let go.
+    plan.desk().set_quick(true);
+    rig::BenchSettings bench = plan.desk().bench_defaults();
+    bench.scene = "wet-pebbles";
+    plan.desk().connect_devices(bench);
+    wait_until([&] { return plan.desk().shows_live(); });
+    CHECK(plan.desk().scene() == "wet-pebbles");
+}

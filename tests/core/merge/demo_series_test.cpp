@@ -42,9 +42,13 @@ const Chain& chain(const std::string& name) {
     return chains.emplace(name, std::move(made)).first->second;
 }
 
-MergeResult merged(const Chain& made, const std::string& method) {
+/// Each merge is made once for all cases.
+const MergeResult& merged(const Chain& made, const std::string& method) {
+    static std::map<std::pair<const Chain*, std::string>, MergeResult> merges;
+    const auto known = merges.find({&made, method});
+    if (known != merges.end()) return known->second;
     AlignedFrames frames(made.truth.series, made.geometry, made.truth.series.chosen(), made.area);
-    return merge_method(method).merge(frames, {}, {}, {});
+    return merges.emplace(std::pair(&made, method), merge_method(method).merge(frames, {}, {}, {})).first->second;
 }
 
 }  // namespace

@@ -223,7 +223,7 @@ TEST_CASE("whatever was done: undo all is the first value, redo all the last, an
         }
         const int frames = history.now().frames.size();
         const auto revision = look_inputs(history.now());
-        history.edit("none", with_kept(history.now(), KeptArea(2 - int(history.now().kept))));
+        history.edit("none", with_kept(history.now(), KeptArea((int(history.now().kept) + 1) % 3)));
         history.undo();
         CHECK(history.now().frames.size() == frames);
         CHECK(look_inputs(history.now()) == revision);
