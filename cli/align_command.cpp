@@ -4,9 +4,9 @@
 
 #include "cli/commands.h"
 #include "core/align/common_area.h"
-#include "core/project/align_series.h"
 #include "core/files/safe_write.h"
 #include "core/merge/frame_source.h"
+#include "core/project/align_series.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -35,13 +35,13 @@ const char* name_of(PlaneModel model) {
 void run(const Arguments& arguments, const Common& common) {
     const KeptArea kept = kept_area_named(arguments.area);
     const Clock clock;
-    const OpenedSeries opened = open_and_tell(arguments.frames, common);
+    const OpenedSeries opened = open_and_report(arguments.frames, common);
     const Series& series = opened.series;
     std::vector<std::string> warnings = opened.problems;
     Looked looked;
     {
         const ProgressLine line("profiling", common);
-        looked = look_and_tell(series, nullptr, warnings, line.job());
+        looked = look_and_report(series, nullptr, warnings, line.job());
     }
     const double profile_seconds = clock.seconds();
     Project project = with_placing(project_of(series), arguments.placing);

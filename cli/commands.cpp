@@ -77,7 +77,7 @@ bool names_folder(const std::vector<std::string>& files) {
 
 }  // namespace
 
-OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common) {
+OpenedSeries open_and_report(const FramesArgument& frames, const Common& common) {
     if (frames.series == 0 && !names_folder(frames.files)) {
         OpenedSeries opened = open_series({frames.files.begin(), frames.files.end()}, {});
         tell(opened.problems, opened.notes, common);
@@ -85,14 +85,14 @@ OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common) {
         return opened;
     }
     std::vector<FoundSeries> found;
-    auto all = open_all_and_tell(frames, common, found);
+    auto all = open_all_and_report(frames, common, found);
     if (all.size() == 1) return std::move(all[0]);
     throw FileError(frames.files[0] + ": holds " + std::to_string(all.size()) +
                     " series (inspect lists them). Choose one with --series N, or name the files.");
 }
 
-std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const Common& common,
-                                            std::vector<FoundSeries>& found) {
+std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, const Common& common,
+                                              std::vector<FoundSeries>& found) {
     OpenedCard card;
     {
         const ProgressLine line("reading", common);
@@ -114,8 +114,8 @@ std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const 
     return all;
 }
 
-Looked look_and_tell(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
-                     const Job& job) {
+Looked look_and_report(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
+                       const Job& job) {
     LookTask task;
     task.cache = cache;
     Looked looked = look_into(series, task, job);
@@ -145,8 +145,8 @@ FrameRange parse_range(const std::string& text, int count) {
 std::optional<FrameId> frame_numbered(int number, const Project& project, const char* option) {
     if (number == 0) return std::nullopt;
     if (number < 1 || number > project.frames.size())
-        throw BadParameter(std::string(option) + " " + std::to_string(number) + ": the series has frames 1 to " +
-                           std::to_string(project.frames.size()));
+        throw BadParameter(std::string(option) + " " + std::to_string(number) +
+                           ": the series has frames 1 to " + std::to_string(project.frames.size()));
     return project.frames[number - 1].id;
 }
 

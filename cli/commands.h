@@ -61,15 +61,15 @@ struct FramesArgument {
 /// Opens one series and says its problems and notes on stderr. Files that are named one by one are one
 /// series; a folder that holds several needs a choice.
 /// @throws FileError, BadParameter.
-OpenedSeries open_and_tell(const FramesArgument& frames, const Common& common);
+OpenedSeries open_and_report(const FramesArgument& frames, const Common& common);
 /// The same for all series that are found.
-std::vector<OpenedSeries> open_all_and_tell(const FramesArgument& frames, const Common& common,
-                                            std::vector<FoundSeries>& found);
+std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, const Common& common,
+                                              std::vector<FoundSeries>& found);
 
 /// Looks into a series; frames that cannot be read are told on stderr and added to `problems`.
 /// @param cache  may be null.
-Looked look_and_tell(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
-                     const Job& job);
+Looked look_and_report(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
+                       const Job& job);
 /// What the person typed about a series, as a project: nothing but its frames so far.
 Project project_of(const Series& series);
 

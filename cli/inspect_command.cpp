@@ -51,7 +51,8 @@ nlohmann::json numbers_json(const std::vector<int>& frames, int before) {
 void put_order(nlohmann::json& entry, const Inspected& own, int before) {
     entry["order"] = name_of(own.looked.order.order);
     entry["order_reason"] = own.looked.order.reason;
-    if (own.looked.order.needs_repair()) entry["suggested_order"] = numbers_json(own.looked.order.near_to_far, before);
+    if (own.looked.order.needs_repair())
+        entry["suggested_order"] = numbers_json(own.looked.order.near_to_far, before);
     entry["suggested_reference"] = before + own.looked.whole.suggested_reference + 1;
 }
 
@@ -120,7 +121,7 @@ void print_text(const Inspected& own, int before) {
 
 void run(const Arguments& arguments, const Common& common) {
     std::vector<FoundSeries> found;
-    auto opened = open_all_and_tell(arguments.frames, common, found);
+    auto opened = open_all_and_report(arguments.frames, common, found);
     std::vector<std::string> problems;
     for (const OpenedSeries& own : opened)
         problems.insert(problems.end(), own.problems.begin(), own.problems.end());
@@ -132,7 +133,7 @@ void run(const Arguments& arguments, const Common& common) {
         const double part = 1.0 / double(opened.size());
         for (auto& own : opened) {
             const Job job = line.job().part(part * double(all.size()), part * double(all.size() + 1));
-            Looked looked = look_and_tell(own.series, cache ? &*cache : nullptr, problems, job);
+            Looked looked = look_and_report(own.series, cache ? &*cache : nullptr, problems, job);
             all.push_back({std::move(own.series), std::move(looked)});
         }
     }

@@ -52,7 +52,7 @@ void run(const Arguments& arguments, const Common& common) {
         seconds[step] = now - before;
         before = now;
     };
-    const OpenedSeries opened = open_and_tell(arguments.frames, common);
+    const OpenedSeries opened = open_and_report(arguments.frames, common);
     const FrameFacts facts = facts_of(opened.series);
     std::vector<std::string> warnings = opened.problems;
     Project project = project_of(opened.series);
@@ -69,7 +69,7 @@ void run(const Arguments& arguments, const Common& common) {
     Looked looked;
     {
         const ProgressLine line("profiling", common);
-        looked = look_and_tell(opened.series, nullptr, warnings, line.job());
+        looked = look_and_report(opened.series, nullptr, warnings, line.job());
     }
     if (looked.order.needs_repair())
         warnings.push_back("the frames are not in order: " + looked.order.reason +
@@ -89,8 +89,7 @@ void run(const Arguments& arguments, const Common& common) {
     }
     took("profile");
     const Series series = series_of(project, facts);
-    const MadeFrom from =
-        merge_inputs(project, project.frames[looked.whole.suggested_reference].id);
+    const MadeFrom from = merge_inputs(project, project.frames[looked.whole.suggested_reference].id);
     SeriesGeometry geometry;
     {
         const ProgressLine line("aligning", common);
@@ -109,9 +108,9 @@ void run(const Arguments& arguments, const Common& common) {
         result = merge_series(series, geometry, from, memory, {}, line.job());
     }
     const PixelRect area = result.area;
-    const int rows =
-        plan_strips(method, {series, geometry, indices_of(from.frames, series), area, result.settings, memory})
-            .rows;
+    const int rows = plan_strips(method, {series, geometry, indices_of(from.frames, series), area,
+                                          result.settings, memory})
+                         .rows;
     const int strips = (area.height + rows - 1) / rows;
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
     if (!result.picture.alpha.empty())
@@ -122,9 +121,10 @@ void run(const Arguments& arguments, const Common& common) {
     WriteSettings write;
     write.format = format;
     write.overwrite = arguments.overwrite;
-    write.made_with = "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) + " frames";
-    write_picture(arguments.out, result.picture,
-                  series.frames[std::size_t(geometry.reference)].info.shooting, write, {});
+    write.made_with =
+        "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) + " frames";
+    write_picture(arguments.out, result.picture, series.frames[std::size_t(geometry.reference)].info.shooting,
+                  write, {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);
     if (!arguments.source_out.empty()) write_plane(arguments.source_out, result.source);
     took("write");

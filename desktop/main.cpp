@@ -91,9 +91,9 @@ int main(int argc, char** argv) {
         return 2;
     }
     const bool only_words = parser.isSet(QStringLiteral("help")) || parser.isSet(QStringLiteral("version"));
-    const std::unique_ptr<QCoreApplication> application =
-        only_words ? std::make_unique<QCoreApplication>(argc, argv)
-                   : std::make_unique<QApplication>(argc, argv);
+    const std::unique_ptr<QCoreApplication> application = only_words
+                                                              ? std::make_unique<QCoreApplication>(argc, argv)
+                                                              : std::make_unique<QApplication>(argc, argv);
     QCoreApplication::setOrganizationName(QStringLiteral("moorhaze"));
     QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
     QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
@@ -154,7 +154,8 @@ int main(int argc, char** argv) {
     on(method, [&] { set_method(parser.value(method)); });
     on(frame, [&] { session.standpoint.set_place(parser.value(frame).toInt() - 1); });
     on(merge, [&] { session.merging.merge(); });
-    on(stage, [&] { session.standpoint.set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
+    on(stage,
+       [&] { session.standpoint.set_stage(Stage(std::clamp(parser.value(stage).toInt(), 1, 6) - 1)); });
     on(frame, [&] { session.standpoint.set_place(parser.value(frame).toInt() - 1); });
     on(mark, [&] { session.standpoint.set_sharp_marks(true); });
     on(in_order, [&] { session.culling.put_in_order(); });
@@ -177,10 +178,10 @@ int main(int argc, char** argv) {
         using moorhaze::desktop::LookAt;
         const QString name = parser.value(look);
         session.standpoint.set_look(name == "floor"    ? LookAt::below_floor
-                                      : name == "depth"  ? LookAt::depth
-                                      : name == "source" ? LookAt::source
-                                      : name == "made"   ? LookAt::made_by
-                                                         : LookAt::picture);
+                                    : name == "depth"  ? LookAt::depth
+                                    : name == "source" ? LookAt::source
+                                    : name == "made"   ? LookAt::made_by
+                                                       : LookAt::picture);
     });
     on(zoom, [&] {
         auto& view = window.picture_view();

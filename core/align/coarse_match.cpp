@@ -109,7 +109,7 @@ StepOutcome improve(const std::vector<Place>& places, const DetailPyramid::Level
         const Sample& sample = samples[i];
         if (sample.weight <= 0) continue;
         const Place& place = places[i];
-        // Cauchy weights: moved things and passing glints lose their say, nothing is cut off abruptly.
+        // Cauchy weights: moved things and passing glints lose their weight, nothing is cut off abruptly.
         const double ratio = sample.difference / (1.5 * spread);
         const double weight = sample.weight / (1 + ratio * ratio);
         const double x = place.x - middle_x, y = place.y - middle_y;

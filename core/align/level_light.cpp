@@ -5,7 +5,7 @@
 #include <cmath>
 #include <optional>
 
-#include "core/align/plane_map.h"
+#include "core/align/homography.h"
 
 namespace moorhaze {
 namespace {
@@ -79,7 +79,7 @@ LevelledLight level_light(const std::vector<cv::Mat3f>& light, const std::vector
     for (int i = 0; i < count; ++i)
         if (!light[std::size_t(i)].empty()) frames.push_back(i);
 
-    const MapFrame middle(frame);
+    const HomographyFrame middle(frame);
     std::vector<Compared> compared;
     const double step = std::max(frame.width, frame.height) / double(kAcross);
     auto compare = [&](int moving, int fixed) {

@@ -27,8 +27,8 @@ struct RegisteredSeries {
     SeriesGeometry geometry;
 };
 
-/// Measures the frames that are used, and the reference frame, and places them: the one way for the window and
-/// the command line.
+/// Measures the frames that are used, and the reference frame, and places them: the one way for the window
+/// and the command line.
 /// @param known  measured before, of the same frames in the same order; taken where it holds all that are
 ///               used, so that placing anew is a matter of moments. May be null.
 /// @throws BadParameter for a reference that is not in the series, Cancelled.   Thread-safe.

@@ -21,7 +21,7 @@ constexpr double kSharpSpot = 0.12, kSharpCoarser = 0.25;
 /// How far the places of sharp spots, less sharp and blurred ones may all be off together, in half diagonals.
 constexpr double kCommonError[3] = {1e-5, 3e-4, 2e-3};
 
-using Matrix8 = cv::Matx<double, kMapParts, kMapParts>;
+using Matrix8 = cv::Matx<double, kHomographyParts, kHomographyParts>;
 
 /// A spot's place in both frames, in frame pixels.
 struct Correspondence {
@@ -39,17 +39,17 @@ double say_of(double ratio) {
 
 /// How strongly a pair by itself holds to shift, rotation and scale: standard deviations of the other parts.
 /// The joint solution is told what the spots say without this.
-const MapParts kPairHold(1e3, 1e3, 1e3, 1e3, 2e-4, 2e-4, 1e-3, 1e-3);
+const HomographyParts kPairHold(1e3, 1e3, 1e3, 1e3, 2e-4, 2e-4, 1e-3, 1e-3);
 
 struct Fit {
     Matrix8 information;
-    MapParts step, pull;
+    HomographyParts step, pull;
     double scatter_px = 0, likeness = 0;
     int agreeing = 0;
 };
 
 /// One round: from how the spots lie against the map so far to a better one.
-Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, const MapFrame& frame,
+Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, const HomographyFrame& frame,
               std::vector<double>& excess) {
     const double r = frame.half_diagonal;
     struct Off {
@@ -71,10 +71,10 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
     }
     Fit fit;
     fit.information = Matrix8::zeros();
-    fit.pull = MapParts::all(0);
+    fit.pull = HomographyParts::all(0);
     double says = 0, squares = 0, alike = 0;
     Matrix8 own_information[3] = {Matrix8::zeros(), Matrix8::zeros(), Matrix8::zeros()};
-    MapParts pulls[3] = {MapParts::all(0), MapParts::all(0), MapParts::all(0)};
+    HomographyParts pulls[3] = {HomographyParts::all(0), HomographyParts::all(0), HomographyParts::all(0)};
     for (std::size_t i = 0; i < spots.size(); ++i) {
         const Correspondence& spot = spots[i];
         const double more = excess[std::size_t(spot.level)];
@@ -83,12 +83,12 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
         const cv::Vec2d apart = off[i].apart;
         const double ratio = std::sqrt(std::max(0.0, apart.dot(weight * apart)) / 2);
         const double say = say_of(ratio);
-        const auto moves = MapFrame::moves(off[i].at.x, off[i].at.y);
+        const auto moves = HomographyFrame::moves(off[i].at.x, off[i].at.y);
         const cv::Matx22d own = weight * say;
-        for (int a = 0; a < kMapParts; ++a) {
+        for (int a = 0; a < kHomographyParts; ++a) {
             const cv::Vec2d move = own * (moves[std::size_t(a)] * r);
             pulls[spot.blur][a] += move.dot(apart);
-            for (int b = 0; b < kMapParts; ++b)
+            for (int b = 0; b < kHomographyParts; ++b)
                 own_information[spot.blur](a, b) += move.dot(moves[std::size_t(b)] * r);
         }
         says += say;
@@ -100,22 +100,23 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
     // there are, together they know no more than this.
     for (int group = 0; group < 3; ++group) {
         Matrix8 free = own_information[group];
-        for (int a = 0; a < kMapParts; ++a) free(a, a) += 1 / (kCommonError[group] * kCommonError[group]);
+        for (int a = 0; a < kHomographyParts; ++a)
+            free(a, a) += 1 / (kCommonError[group] * kCommonError[group]);
         const Matrix8 share = own_information[group] * free.inv(cv::DECOMP_CHOLESKY);
         const Matrix8 known = own_information[group] - share * own_information[group];
         fit.information += 0.5 * (known + known.t());
         fit.pull += pulls[group] - share * pulls[group];
     }
     Matrix8 held = fit.information;
-    const MapParts now = frame.parts(map);
-    MapParts pull = fit.pull;
-    for (int a = kAspect; a < kMapParts; ++a) {
+    const HomographyParts now = frame.parts(map);
+    HomographyParts pull = fit.pull;
+    for (int a = kAspect; a < kHomographyParts; ++a) {
         const double hold = 1 / (kPairHold[a] * kPairHold[a]);
         held(a, a) += hold;
         pull[a] -= hold * now[a];
     }
-    for (int a = 0; a < kMapParts; ++a) held(a, a) *= 1 + 1e-9;
-    if (!cv::solve(held, pull, fit.step, cv::DECOMP_CHOLESKY)) fit.step = MapParts::all(0);
+    for (int a = 0; a < kHomographyParts; ++a) held(a, a) *= 1 + 1e-9;
+    if (!cv::solve(held, pull, fit.step, cv::DECOMP_CHOLESKY)) fit.step = HomographyParts::all(0);
     fit.scatter_px = std::sqrt(squares / std::max(1e-9, says));
     fit.likeness = alike / std::max(1e-9, says);
 
@@ -332,16 +333,16 @@ std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, doubl
 std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
                                               const std::optional<cv::Matx33d>& start, const Job& job) {
     if (moving.frame != fixed.frame || moving.levels.size() != fixed.levels.size()) return {};
-    const MapFrame frame(fixed.frame);
+    const HomographyFrame frame(fixed.frame);
     std::optional<Similarity> guess;
     if (start) {
-        const MapParts parts = frame.parts(*start);
+        const HomographyParts parts = frame.parts(*start);
         guess = Similarity{std::polar(std::exp(parts[kGrowth]), parts[kTurn]),
                            std::complex<double>(parts[kRight], parts[kDown]) * frame.half_diagonal};
     }
     const auto coarse = coarse_match(moving.coarse, fixed.coarse, guess);
     if (!coarse) return {};
-    MapParts parts = MapParts::all(0);
+    HomographyParts parts = HomographyParts::all(0);
     parts[kGrowth] = std::log(std::abs(coarse->fixed_to_moving.turn));
     parts[kTurn] = std::arg(coarse->fixed_to_moving.turn);
     parts[kRight] = coarse->fixed_to_moving.shift.real() / frame.half_diagonal;
@@ -399,7 +400,7 @@ std::optional<PairRegistration> register_pair(const RegistrationView& moving, co
             map = map * frame.matrix(fit.step);
             map *= 1 / map(2, 2);
             double moved = 0;
-            for (int a = 0; a < kMapParts; ++a) moved = std::max(moved, std::abs(fit.step[a]));
+            for (int a = 0; a < kHomographyParts; ++a) moved = std::max(moved, std::abs(fit.step[a]));
             if (round > 2 && moved * frame.half_diagonal < 0.002 * own.scale) break;
         }
     }

@@ -1,18 +1,19 @@
 #pragma once
 #include <optional>
 
-#include "core/align/plane_map.h"
+#include "core/align/homography.h"
 #include "core/align/registration_view.h"
 
 namespace moorhaze {
 
 /// What two frames say of how they lie over each other. To second order around `fixed_to_moving`, a map that
-/// differs from it by parts d (as of MapFrame, first d, then fixed_to_moving) costs
+/// differs from it by parts d (as of HomographyFrame, first d, then fixed_to_moving) costs
 /// d'·information·d / 2 - d'·pull, in units of its own scatter: pull is 0 where the measured map is the best.
 struct PairRegistration {
     cv::Matx33d fixed_to_moving = cv::Matx33d::eye();  ///< frame pixels
-    cv::Matx<double, kMapParts, kMapParts> information = cv::Matx<double, kMapParts, kMapParts>::zeros();
-    MapParts pull = MapParts::all(0);
+    cv::Matx<double, kHomographyParts, kHomographyParts> information =
+        cv::Matx<double, kHomographyParts, kHomographyParts>::zeros();
+    HomographyParts pull = HomographyParts::all(0);
     double scatter_px = 0;  ///< how far single spots lie from the map, root mean square
     double likeness = 0;    ///< weighted correlation of the spots, -1..1
     int spots = 0;          ///< that agree
@@ -20,10 +21,10 @@ struct PairRegistration {
 
 /// Registers two neighbouring frames on what both hold in detail. A coarse match comes first; then spots of
 /// the fixed frame with detail in two directions, spread evenly over the picture on several levels, are
-/// looked for in the moving one, each with a brightness of its own, and a plane map is laid through their
+/// looked for in the moving one, each with a brightness of its own, and a homography is laid through their
 /// places. Spots err by noise and by what no plane map explains (near edges that hide a side of the lens,
 /// parallax, moving parts); the second is taken from how they scatter, so that a few spots of strong contrast
-/// don't rule, and spots that are off by more than most lose their say (Cauchy weights).
+/// don't rule, and spots that are off by more than most lose their weight (Cauchy weights).
 /// @param start  a first guess, fixed to moving.
 /// @return nothing when the frames have too little in common.   @throws Cancelled.   Thread-safe.
 /// Source: Baker & Matthews, "Lucas-Kanade 20 Years On", IJCV 56(3), 2004.

@@ -22,17 +22,17 @@ const std::string kApart =
 /// On a rail a chain of measurements says how things grow that stay in the middle between two sharp planes.
 /// A frame's own sharp plane, at distance u, lies at u less the way in the reference frame: it grows by
 /// 1/(1 - way/u), where the chain says exp(way/u). What drifts sideways with the way grows alike.
-std::vector<MapParts> for_own_planes(std::vector<MapParts> parts) {
-    auto chained = [](const MapParts& own) { return std::exp(own[kGrowth]) - 1; };
+std::vector<HomographyParts> for_own_planes(std::vector<HomographyParts> parts) {
+    auto chained = [](const HomographyParts& own) { return std::exp(own[kGrowth]) - 1; };
     for (const int side : {kRight, kDown}) {
         double products = 0, squares = 1e-12;
-        for (const MapParts& own : parts)
+        for (const HomographyParts& own : parts)
             products += chained(own) * own[side], squares += chained(own) * chained(own);
         const double drift = products / squares;
-        for (MapParts& own : parts)
+        for (HomographyParts& own : parts)
             if (own[kGrowth] < 0.9) own[side] += drift * (1 / (1 - own[kGrowth]) - 1 - chained(own));
     }
-    for (MapParts& own : parts)
+    for (HomographyParts& own : parts)
         if (own[kGrowth] < 0.9) own[kGrowth] = -std::log(1 - own[kGrowth]);
     return parts;
 }
@@ -144,9 +144,9 @@ SeriesGeometry place_frames(const Registration& registration, const PlaceSetting
     geometry.model = solved.model;
     geometry.model_reason = solved.model_reason;
     geometry.frames.resize(std::size_t(count));
-    const MapFrame frame(registration.size);
+    const HomographyFrame frame(registration.size);
     const cv::Matx33d anchor_to_reference = solved.to_anchor[std::size_t(reference)].inv();
-    std::vector<MapParts> parts;
+    std::vector<HomographyParts> parts;
     for (const cv::Matx33d& to_anchor : solved.to_anchor)
         parts.push_back(frame.parts(anchor_to_reference * to_anchor));
     if (registration.travel == Travel::rail) parts = for_own_planes(std::move(parts));

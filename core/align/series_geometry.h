@@ -86,7 +86,7 @@ SeriesGeometry place_frames(const Registration& registration, const PlaceSetting
 SeriesGeometry unmoved(const Series& series, int reference);
 
 /// How much larger the last frame shows things than the first, as a natural logarithm; nothing when less than
-/// half the series could be laid over each other.
+/// half the series could be warped onto each other.
 std::optional<double> growth_along(const SeriesGeometry& geometry);
 
 }  // namespace moorhaze

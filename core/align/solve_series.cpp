@@ -10,7 +10,7 @@
 namespace moorhaze {
 namespace {
 
-using Matrix8 = cv::Matx<double, kMapParts, kMapParts>;
+using Matrix8 = cv::Matx<double, kHomographyParts, kHomographyParts>;
 
 /// Points set by hand are meant to about this.
 constexpr double kPointPx = 0.3;
@@ -29,8 +29,8 @@ struct Habit {
     double evidence = 0;   ///< variance seen, by the variance that measuring it errs by
 };
 
-std::array<Habit, kMapParts> habits_of(PlaneModel model, Travel travel) {
-    std::array<Habit, kMapParts> habits;
+std::array<Habit, kHomographyParts> habits_of(PlaneModel model, Travel travel) {
+    std::array<Habit, kHomographyParts> habits;
     habits[kRight] = habits[kDown] = {2, 0.02, true};
     // A rail goes in even steps, each the same part of the distance; a lens that breathes follows a curve.
     if (travel == Travel::rail)
@@ -54,7 +54,7 @@ struct Term {
 };
 /// The parts that a habit compares, around one frame; fewer at the ends.
 std::vector<Term> compared(const Habit& habit, int part, int frame, int frames) {
-    auto at = [&](int i) { return i * kMapParts + part; };
+    auto at = [&](int i) { return i * kHomographyParts + part; };
     if (habit.order == 0) return {{at(frame), 1}};
     if (habit.order == 2 && frame > 0 && frame + 1 < frames)
         return {{at(frame - 1), 1}, {at(frame), -2}, {at(frame + 1), 1}};
@@ -76,11 +76,11 @@ class Solver {
           group_(group),
           anchor_(anchor),
           habits_(habits_of(model, travel)),
-          parts_(std::size_t(frames), MapParts::all(0)),
-          says_(pairs.size(), 1.0) {}
+          parts_(std::size_t(frames), HomographyParts::all(0)),
+          weights_(pairs.size(), 1.0) {}
 
-    void start_from(const std::vector<MapParts>& parts) { parts_ = parts; }
-    const std::vector<MapParts>& parts() const { return parts_; }
+    void start_from(const std::vector<HomographyParts>& parts) { parts_ = parts; }
+    const std::vector<HomographyParts>& parts() const { return parts_; }
     double evidence(int part) const { return habits_[std::size_t(part)].evidence; }
     double deviation(int part) const { return habits_[std::size_t(part)].deviation; }
 
@@ -94,25 +94,26 @@ class Solver {
     }
 
     /// How the solved maps differ from what a pair measured: first this, then the pair's map.
-    MapParts off(const MeasuredPair& pair) const {
+    HomographyParts off(const MeasuredPair& pair) const {
         return off(pair, parts_[std::size_t(pair.moving)], parts_[std::size_t(pair.fixed)]);
     }
 
     /// By what a pair would have the solution changed, as far as it knows: where it saw nothing sharp it
-    /// has no say.
-    MapParts wish(const MeasuredPair& pair) const {
+    /// has no weight.
+    HomographyParts wish(const MeasuredPair& pair) const {
         Matrix8 held = pair.pair.information;
-        for (int a = 0; a < kMapParts; ++a) held(a, a) += 1 / (kSolved * kSolved);
-        MapParts wished;
-        const MapParts pull = pair.pair.pull - pair.pair.information * off(pair);
-        if (!cv::solve(held, pull, wished, cv::DECOMP_CHOLESKY)) wished = MapParts::all(0);
-        for (int a = kAspect; a < kMapParts; ++a)
+        for (int a = 0; a < kHomographyParts; ++a) held(a, a) += 1 / (kSolved * kSolved);
+        HomographyParts wished;
+        const HomographyParts pull = pair.pair.pull - pair.pair.information * off(pair);
+        if (!cv::solve(held, pull, wished, cv::DECOMP_CHOLESKY)) wished = HomographyParts::all(0);
+        for (int a = kAspect; a < kHomographyParts; ++a)
             if (habits_[std::size_t(a)].deviation <= kPinned) wished[a] = 0;
         return wished;
     }
 
   private:
-    MapParts off(const MeasuredPair& pair, const MapParts& moving, const MapParts& fixed) const {
+    HomographyParts off(const MeasuredPair& pair, const HomographyParts& moving,
+                        const HomographyParts& fixed) const {
         return frame_.parts(pair.pair.fixed_to_moving.inv() * frame_.matrix(moving).inv() *
                             frame_.matrix(fixed));
     }
@@ -120,15 +121,15 @@ class Solver {
     /// Squared distance of the solution from a pair's own best map, in the pair's units.
     double misfit(std::size_t k) const {
         const PairRegistration& pair = pairs_[k].pair;
-        const MapParts d = off(pairs_[k]);
+        const HomographyParts d = off(pairs_[k]);
         // The pair's own best, held where it knows nothing.
         Matrix8 held = pair.information;
-        for (int a = 0; a < kMapParts; ++a) held(a, a) += 1 / (0.05 * 0.05);
-        MapParts best;
-        if (!cv::solve(held, pair.pull, best, cv::DECOMP_CHOLESKY)) best = MapParts::all(0);
-        for (int a = kAspect; a < kMapParts; ++a)
+        for (int a = 0; a < kHomographyParts; ++a) held(a, a) += 1 / (0.05 * 0.05);
+        HomographyParts best;
+        if (!cv::solve(held, pair.pull, best, cv::DECOMP_CHOLESKY)) best = HomographyParts::all(0);
+        for (int a = kAspect; a < kHomographyParts; ++a)
             if (habits_[std::size_t(a)].deviation <= kPinned) best[a] = d[a];
-        const MapParts apart = d - best;
+        const HomographyParts apart = d - best;
         return apart.dot(pair.information * apart);
     }
 
@@ -144,12 +145,12 @@ class Solver {
 
     double step(int round) {
         step_ = std::max(usual_step(), 1e-4);
-        const int unknowns = frames_ * kMapParts;
+        const int unknowns = frames_ * kHomographyParts;
         std::vector<Eigen::Triplet<double>> entries;
         Eigen::VectorXd right = Eigen::VectorXd::Zero(unknowns);
         for (std::size_t k = 0; k < pairs_.size(); ++k) add_pair(k, entries, right);
         for (const MatchingPoints& points : points_) add_points(points, entries, right);
-        for (int part = 0; part < kMapParts; ++part)
+        for (int part = 0; part < kHomographyParts; ++part)
             for (int i = 0; i < frames_; ++i) {
                 const Habit& habit = habits_[std::size_t(part)];
                 const auto terms = compared(habit, part, i, frames_);
@@ -168,7 +169,7 @@ class Solver {
         }
         // Of the rest no frame is the measure: they vary about none.
         for (int part = 0; part < kAspect; ++part)
-            add_square({{anchor_ * kMapParts + part, 1}}, part_at(anchor_ * kMapParts + part),
+            add_square({{anchor_ * kHomographyParts + part, 1}}, part_at(anchor_ * kHomographyParts + part),
                        1 / (kPinned * kPinned), entries, right);
         Eigen::SparseMatrix<double> normal(unknowns, unknowns);
         normal.setFromTriplets(entries.begin(), entries.end());
@@ -178,14 +179,14 @@ class Solver {
         const Eigen::VectorXd found = factored_.solve(right);
         double moved = 0;
         for (int a = 0; a < unknowns; ++a) {
-            parts_[std::size_t(a / kMapParts)][a % kMapParts] += found[a];
+            parts_[std::size_t(a / kHomographyParts)][a % kHomographyParts] += found[a];
             moved = std::max(moved, std::abs(found[a]));
         }
         return moved;
     }
 
-    /// True when the term around a frame is what says where an unmeasured frame lies: that frame itself, or the
-    /// first of those at an end of the series.
+    /// True when the term around a frame is what says where an unmeasured frame lies: that frame itself, or
+    /// the first of those at an end of the series.
     bool places_unmeasured(int i) const {
         auto unmeasured = [&](int from, int to) {  // all of them, and there is one
             for (int k = from; k < to; ++k)
@@ -195,7 +196,7 @@ class Solver {
         return unmeasured(i, i + 1) || unmeasured(i + 1, frames_) || unmeasured(0, i);
     }
 
-    double part_at(int a) const { return parts_[std::size_t(a / kMapParts)][a % kMapParts]; }
+    double part_at(int a) const { return parts_[std::size_t(a / kHomographyParts)][a % kHomographyParts]; }
 
     static void add_square(const std::vector<Term>& terms, double value, double weight,
                            std::vector<Eigen::Triplet<double>>& entries, Eigen::VectorXd& right) {
@@ -208,47 +209,52 @@ class Solver {
 
     void add_pair(std::size_t k, std::vector<Eigen::Triplet<double>>& entries, Eigen::VectorXd& right) const {
         const MeasuredPair& pair = pairs_[k];
-        const MapParts moving = parts_[std::size_t(pair.moving)], fixed = parts_[std::size_t(pair.fixed)];
-        const MapParts d = off(pair, moving, fixed);
+        const HomographyParts moving = parts_[std::size_t(pair.moving)],
+                              fixed = parts_[std::size_t(pair.fixed)];
+        const HomographyParts d = off(pair, moving, fixed);
         // How d changes with the parts of both frames.
-        cv::Matx<double, kMapParts, 2 * kMapParts> slopes;
+        cv::Matx<double, kHomographyParts, 2 * kHomographyParts> slopes;
         constexpr double small = 1e-6;
-        for (int a = 0; a < 2 * kMapParts; ++a) {
-            MapParts m = moving, f = fixed;
-            (a < kMapParts ? m[a] : f[a - kMapParts]) += small;
-            const MapParts there = off(pair, m, f);
-            for (int b = 0; b < kMapParts; ++b) slopes(b, a) = (there[b] - d[b]) / small;
+        for (int a = 0; a < 2 * kHomographyParts; ++a) {
+            HomographyParts m = moving, f = fixed;
+            (a < kHomographyParts ? m[a] : f[a - kHomographyParts]) += small;
+            const HomographyParts there = off(pair, m, f);
+            for (int b = 0; b < kHomographyParts; ++b) slopes(b, a) = (there[b] - d[b]) / small;
         }
-        const double weight = says_[k] * calm_;
-        const MapParts force = pair.pair.pull - pair.pair.information * d;
+        const double weight = weights_[k] * calm_;
+        const HomographyParts force = pair.pair.pull - pair.pair.information * d;
         const auto side = slopes.t() * pair.pair.information;
         const auto square = side * slopes;
         auto at = [&](int a) {
-            return (a < kMapParts ? pair.moving : pair.fixed) * kMapParts + a % kMapParts;
+            return (a < kHomographyParts ? pair.moving : pair.fixed) * kHomographyParts +
+                   a % kHomographyParts;
         };
-        for (int a = 0; a < 2 * kMapParts; ++a) {
+        for (int a = 0; a < 2 * kHomographyParts; ++a) {
             double pull = 0;
-            for (int b = 0; b < kMapParts; ++b) pull += slopes(b, a) * force[b];
+            for (int b = 0; b < kHomographyParts; ++b) pull += slopes(b, a) * force[b];
             right[at(a)] += weight * pull;
-            for (int b = 0; b < 2 * kMapParts; ++b) entries.emplace_back(at(a), at(b), weight * square(a, b));
+            for (int b = 0; b < 2 * kHomographyParts; ++b)
+                entries.emplace_back(at(a), at(b), weight * square(a, b));
         }
     }
 
     void add_points(const MatchingPoints& points, std::vector<Eigen::Triplet<double>>& entries,
                     Eigen::VectorXd& right) const {
-        auto apart = [&](const MapParts& one, const MapParts& other) {
+        auto apart = [&](const HomographyParts& one, const HomographyParts& other) {
             return mapped(frame_.matrix(one), points.in_one.x, points.in_one.y) -
                    mapped(frame_.matrix(other), points.in_other.x, points.in_other.y);
         };
-        const MapParts one = parts_[std::size_t(points.one)], other = parts_[std::size_t(points.other)];
+        const HomographyParts one = parts_[std::size_t(points.one)],
+                              other = parts_[std::size_t(points.other)];
         const cv::Point2d here = apart(one, other);
         std::vector<Term> across, down;
         constexpr double small = 1e-6;
-        for (int a = 0; a < 2 * kMapParts; ++a) {
-            MapParts m = one, f = other;
-            (a < kMapParts ? m[a] : f[a - kMapParts]) += small;
+        for (int a = 0; a < 2 * kHomographyParts; ++a) {
+            HomographyParts m = one, f = other;
+            (a < kHomographyParts ? m[a] : f[a - kHomographyParts]) += small;
             const cv::Point2d slope = (apart(m, f) - here) * (1 / small);
-            const int at = (a < kMapParts ? points.one : points.other) * kMapParts + a % kMapParts;
+            const int at =
+                (a < kHomographyParts ? points.one : points.other) * kHomographyParts + a % kHomographyParts;
             across.push_back({at, slope.x});
             down.push_back({at, slope.y});
         }
@@ -256,23 +262,23 @@ class Solver {
         add_square(down, here.y, 1 / (kPointPx * kPointPx), entries, right);
     }
 
-    /// Pairs that disagree with the rest lose their say; and the pairs' units are brought to what they
+    /// Pairs that disagree with the rest lose their weight; and the pairs' units are brought to what they
     /// really scatter by.
     void weigh_pairs() {
         std::vector<double> squares(pairs_.size());
-        for (std::size_t k = 0; k < pairs_.size(); ++k) squares[k] = misfit(k) / double(kMapParts);
+        for (std::size_t k = 0; k < pairs_.size(); ++k) squares[k] = misfit(k) / double(kHomographyParts);
         std::vector<double> sorted = squares;
         std::sort(sorted.begin(), sorted.end());
         if (sorted.empty()) return;
         const double usual = std::max(1e-3, sorted[sorted.size() / 2]);
-        for (std::size_t k = 0; k < pairs_.size(); ++k) says_[k] = 1 / (1 + squares[k] / (6 * usual));
+        for (std::size_t k = 0; k < pairs_.size(); ++k) weights_[k] = 1 / (1 + squares[k] / (6 * usual));
         // Of all pairs, as many parts are free as there are frames to place.
         const double spare = std::max(0.2, 1.0 - double(frames_ - 1) / double(pairs_.size()));
         calm_ = std::min(1.0, spare / usual);
     }
 
     void learn_habits() {
-        for (int part = 0; part < kMapParts; ++part) {
+        for (int part = 0; part < kHomographyParts; ++part) {
             Habit& habit = habits_[std::size_t(part)];
             if (!habit.found) continue;
             std::vector<double> squares, doubts;
@@ -280,7 +286,7 @@ class Solver {
             for (int i = 0; i < frames_; i += stride) {
                 const auto terms = compared(habit, part, i, frames_);
                 if (terms.empty()) continue;
-                Eigen::VectorXd unit = Eigen::VectorXd::Zero(frames_ * kMapParts);
+                Eigen::VectorXd unit = Eigen::VectorXd::Zero(frames_ * kHomographyParts);
                 double value = 0;
                 for (const Term& term : terms)
                     unit[term.at] += term.factor, value += term.factor * part_at(term.at);
@@ -303,14 +309,14 @@ class Solver {
     }
 
     int frames_;
-    MapFrame frame_;
+    HomographyFrame frame_;
     const std::vector<MeasuredPair>& pairs_;
     const std::vector<MatchingPoints>& points_;
     const std::vector<int>& group_;  ///< of each frame; below 0: nothing was measured of it
     int anchor_;
-    std::array<Habit, kMapParts> habits_;
-    std::vector<MapParts> parts_;
-    std::vector<double> says_;
+    std::array<Habit, kHomographyParts> habits_;
+    std::vector<HomographyParts> parts_;
+    std::vector<double> weights_;
     double calm_ = 1, step_ = 0;
     Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> factored_;
 };
@@ -335,8 +341,9 @@ std::vector<int> groups_of(int frames, const std::vector<MeasuredPair>& pairs,
 }
 
 /// Places along the chain of pairs, for a start.
-std::vector<MapParts> chained(int frames, cv::Size size, const std::vector<MeasuredPair>& pairs, int anchor) {
-    const MapFrame frame(size);
+std::vector<HomographyParts> chained(int frames, cv::Size size, const std::vector<MeasuredPair>& pairs,
+                                     int anchor) {
+    const HomographyFrame frame(size);
     std::vector<bool> known(std::size_t(frames), false);
     std::vector<cv::Matx33d> to_anchor(std::size_t(frames), cv::Matx33d::eye());
     known[std::size_t(anchor)] = true;
@@ -353,7 +360,7 @@ std::vector<MapParts> chained(int frames, cv::Size size, const std::vector<Measu
                 known[m] = known[f] = grew = true;
             }
     }
-    std::vector<MapParts> parts(std::size_t(frames), MapParts::all(0));
+    std::vector<HomographyParts> parts(std::size_t(frames), HomographyParts::all(0));
     std::vector<int> measured;
     for (int i = 0; i < frames; ++i)
         if (known[std::size_t(i)]) {
@@ -363,12 +370,11 @@ std::vector<MapParts> chained(int frames, cv::Size size, const std::vector<Measu
     // The others begin evenly between those around them, or go on as at that end of the series.
     for (int i = 0; i < frames && measured.size() > 1; ++i) {
         if (known[std::size_t(i)]) continue;
-        const auto after = std::clamp(std::upper_bound(measured.begin(), measured.end(), i), measured.begin() + 1,
-                                      measured.end() - 1);
+        const auto after = std::clamp(std::upper_bound(measured.begin(), measured.end(), i),
+                                      measured.begin() + 1, measured.end() - 1);
         const int from = *(after - 1), to = *after;
         const double share = double(i - from) / (to - from);
-        parts[std::size_t(i)] =
-            parts[std::size_t(from)] * (1 - share) + parts[std::size_t(to)] * share;
+        parts[std::size_t(i)] = parts[std::size_t(from)] * (1 - share) + parts[std::size_t(to)] * share;
     }
     return parts;
 }
@@ -391,10 +397,11 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
 
     const auto start = chained(frames, size, pairs, anchor);
     auto solve = [&](PlaneModel own) {
-        auto solver = std::make_unique<Solver>(frames, size, pairs, points, solved.group, anchor, own, travel);
+        auto solver =
+            std::make_unique<Solver>(frames, size, pairs, points, solved.group, anchor, own, travel);
         auto from = start;
-        for (MapParts& parts : from)
-            for (int a = 0; a < kMapParts; ++a)
+        for (HomographyParts& parts : from)
+            for (int a = 0; a < kHomographyParts; ++a)
                 if ((own != PlaneModel::perspective && a >= kAspect) ||
                     (own == PlaneModel::shift && a >= kGrowth))
                     parts[a] = 0;
@@ -402,7 +409,7 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
         solver->run();
         return solver;
     };
-    const MapFrame frame(size);
+    const HomographyFrame frame(size);
     // On a rail what looks like perspective is parallax: a slanted subject grows faster at its near end.
     const PlaneModel richest = travel == Travel::rail ? PlaneModel::similarity : PlaneModel::perspective;
     auto best = solve(model == PlaneModel::automatic ? richest : model);
@@ -424,7 +431,7 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
             solved.model = PlaneModel::similarity;
             if (richest != solved.model) best = solve(solved.model);
             double turned = 0;
-            for (const MapParts& parts : best->parts())
+            for (const HomographyParts& parts : best->parts())
                 turned = std::max(turned,
                                   frame.half_diagonal * std::hypot(parts[kTurn], std::expm1(parts[kGrowth])));
             solved.model_reason = text(
@@ -439,7 +446,7 @@ SolvedSeries solve_series(int frames, cv::Size size, const std::vector<MeasuredP
             }
         }
     }
-    for (const MapParts& parts : best->parts()) solved.to_anchor.push_back(frame.matrix(parts));
+    for (const HomographyParts& parts : best->parts()) solved.to_anchor.push_back(frame.matrix(parts));
 
     std::vector<double> squares(std::size_t(frames), 0), corners(std::size_t(frames), 0),
         counts(std::size_t(frames), 0);

@@ -43,9 +43,9 @@ struct SolvedSeries {
 };
 
 /// Lays all frames over each other at once, so that errors of pairs don't add up along the series: the least
-/// cost of all pairs (each loses its say when it disagrees with the rest), of points set by hand, which bind,
-/// and of what frames have in common: scale runs smoothly along the series, the other parts as smoothly as
-/// they do. How smoothly is found with the solution (expectation and maximisation of the prior variances).
+/// cost of all pairs (each loses its weight when it disagrees with the rest), of points set by hand, which
+/// bind, and of what frames have in common: scale runs smoothly along the series, the other parts as smoothly
+/// as they do. How smoothly is found with the solution (expectation and maximisation of the prior variances).
 /// Frames without a measurement lie where smoothness puts them.
 /// @param frames  how many;  @param size  px.   Thread-safe.
 /// Source: Dempster, Laird & Rubin, "Maximum likelihood from incomplete data via the EM algorithm", J. Royal

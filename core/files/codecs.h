@@ -7,8 +7,8 @@
 #include "core/work/job.h"
 
 /// Private to core/files: one decoder and one encoder per file format.
-/// Decoders return pixels as they lie in the file (orientation not applied), widened to RGB; those that take a
-/// job check it row by row.
+/// Decoders return pixels as they lie in the file (orientation not applied), widened to RGB; those that take
+/// a job check it row by row.
 namespace moorhaze::codecs {
 
 /// What a file's header says.

@@ -117,7 +117,8 @@ class Decoder {
                             ": this is a CMYK picture for print. Save it as RGB and open it again.");
         Picture picture;
         picture.profile.icc = profile_of(info_);
-        if (!decode_rows(info_, errors_, shrink, picture.pixels, job) || errors_.damaged) report(file_, errors_);
+        if (!decode_rows(info_, errors_, shrink, picture.pixels, job) || errors_.damaged)
+            report(file_, errors_);
         return picture;
     }
 

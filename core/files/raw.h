@@ -1,7 +1,7 @@
 #pragma once
-#include "core/work/job.h"
 #include <filesystem>
 #include <opencv2/core.hpp>
+#include "core/work/job.h"
 
 #include "core/files/development.h"
 #include "core/files/shooting_data.h"

@@ -27,7 +27,7 @@ class TemporaryFile {
             throw FileError(target.string() + ": the folder cannot be written (" + std::strerror(errno) +
                             "). Choose another folder.");
         // The process's umask cannot be read without being changed for all threads: a known mode instead.
-        struct stat existing{};
+        struct stat existing {};
         const bool replaces = stat(target.c_str(), &existing) == 0;
         fchmod(handle, replaces ? existing.st_mode & 0777 : kMode);
         close(handle);

@@ -183,7 +183,7 @@ Shape shape_of(const std::vector<int>& ranks) {
 }
 
 /// Focus distances where every frame tells one and they are not all the same.
-std::vector<double> told_distances(const Series& series) {
+std::vector<double> known_distances(const Series& series) {
     std::vector<double> distances;
     for (const Frame& frame : series.frames) {
         if (!frame.info.shooting.focus_distance_m) return {};
@@ -292,7 +292,7 @@ const char* name_of(FocusOrder order) {
 
 OrderReport find_order(const Series& series, const std::vector<FocusProfile>& profiles,
                        const SeriesProfile& whole, std::optional<double> growth) {
-    if (const auto distances = told_distances(series); !distances.empty())
+    if (const auto distances = known_distances(series); !distances.empty())
         return order_by_distance(distances, series.turned_round);
     OrderReport report;
     const int all = series.count();

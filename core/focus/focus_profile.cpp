@@ -5,10 +5,10 @@
 #include <numeric>
 #include <opencv2/imgproc.hpp>
 
+#include "core/focus/dissimilarity.h"
 #include "core/focus/frame_faults.h"
 #include "core/focus/frame_places.h"
 #include "core/focus/order_statistics.h"
-#include "core/focus/unlikeness.h"
 #include "core/picture/blur.h"
 #include "core/picture/display.h"
 #include "core/picture/luma.h"
@@ -94,7 +94,7 @@ std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
         for (int k = 0; k < kFarthest && i + k + 1 < count; ++k) {
             const int j = i + k + 1;
             if (!tells[std::size_t(i)] || !tells[std::size_t(j)]) continue;
-            unlike[std::size_t(k)][std::size_t(i)] = unlikeness(profiles, places, i, j);
+            unlike[std::size_t(k)][std::size_t(i)] = dissimilarity(profiles, places, i, j);
         }
     // Steps between each frame and the next; -1: not known.
     std::vector<double> steps(std::size_t(std::max(0, count - 1)), -1);
@@ -212,7 +212,7 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
     const std::vector<cv::Point2d> places = frame_places(profiles);
     result.flags = find_faults(profiles, places);
     // In the dark noise looks like detail; a frame that lies elsewhere has its detail in others' cells.
-    auto tells_nothing = [&](int i) {
+    auto shows_nothing = [&](int i) {
         const auto& flags = result.flags[std::size_t(i)];
         return profiles[std::size_t(i)].sharpness.empty() || has_kind(flags, "misfire") ||
                has_kind(flags, "framing") || has_kind(flags, "bump");
@@ -227,7 +227,7 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
             float top_value = 0;
             for (int i = 0; i < count; ++i) {
                 const auto& sharpness = profiles[std::size_t(i)].sharpness;
-                if (tells_nothing(i)) continue;
+                if (shows_nothing(i)) continue;
                 curve.push_back(sharpness(y, x));
                 if (sharpness(y, x) > top_value) top_value = sharpness(y, x), top = i;
             }
@@ -250,7 +250,7 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
 
     auto nothing_sharp = [&](int i) { return result.share[std::size_t(i)] < kNothingSharpShare; };
     auto flag_unsharp = [&](int i, const char* where) {
-        if (tells_nothing(i)) return;  // that is said already
+        if (shows_nothing(i)) return;  // that is said already
         const double share = result.share[std::size_t(i)];
         result.flags[std::size_t(i)].push_back(
             {"unsharp",
@@ -268,7 +268,7 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
     }
     std::vector<bool> tells;
     for (int i = 0; i < count; ++i)
-        tells.push_back(!tells_nothing(i) && !has_kind(result.flags[std::size_t(i)], "band") &&
+        tells.push_back(!shows_nothing(i) && !has_kind(result.flags[std::size_t(i)], "band") &&
                         result.share[std::size_t(i)] > 2 * kNothingSharpShare);
     result.gaps = find_gaps(profiles, places, tells);
     return result;

@@ -6,8 +6,8 @@
 #include <opencv2/imgproc.hpp>
 #include <optional>
 
+#include "core/focus/dissimilarity.h"
 #include "core/focus/order_statistics.h"
-#include "core/focus/unlikeness.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -323,11 +323,11 @@ std::vector<std::vector<FrameFlag>> find_faults(const std::vector<FocusProfile>&
         }
     }
     // In the dark noise looks like detail.
-    auto tells_nothing = [&](int i) {
+    auto shows_nothing = [&](int i) {
         return profiles[std::size_t(i)].sharpness.empty() || has_kind(flags[std::size_t(i)], "misfire");
     };
     for (int i = 0; i < count; ++i) {
-        if (tells_nothing(i)) continue;
+        if (shows_nothing(i)) continue;
         const cv::Mat1f around = usual_lights(around_frame(profiles, i));
         if (around.empty()) continue;
         if (const auto band = band_against(profiles[std::size_t(i)].light, around)) {
@@ -341,7 +341,7 @@ std::vector<std::vector<FrameFlag>> find_faults(const std::vector<FocusProfile>&
     // Pairs of neighbours, over frames that tell nothing.
     std::vector<int> good;
     for (int i = 0; i < count; ++i)
-        if (!tells_nothing(i)) good.push_back(i);
+        if (!shows_nothing(i)) good.push_back(i);
     const int pairs_count = int(good.size()) - 1;
     std::vector<Pair> pairs;
     for (int k = 0; k < pairs_count; ++k) {
@@ -384,13 +384,13 @@ std::vector<std::vector<FrameFlag>> find_faults(const std::vector<FocusProfile>&
         if (framed(k - 1) || framed(k) || framed(k + 1)) continue;
         kept[std::size_t(k)] = kept_between(frame(k - 1), frame(k), frame(k + 1));
         across[std::size_t(k)] =
-            unlikeness(profiles, places, good[std::size_t(k) - 1], good[std::size_t(k) + 1]);
+            dissimilarity(profiles, places, good[std::size_t(k) - 1], good[std::size_t(k) + 1]);
         if (kept[std::size_t(k)] >= 0) known_kept.push_back(kept[std::size_t(k)]);
     }
     auto beside = [&](int k) {
         const auto place = std::size_t(k);
-        return (unlikeness(profiles, places, good[place - 1], good[place]) +
-                unlikeness(profiles, places, good[place], good[place + 1])) /
+        return (dissimilarity(profiles, places, good[place - 1], good[place]) +
+                dissimilarity(profiles, places, good[place], good[place + 1])) /
                2;
     };
     const double usual_kept = known_kept.size() < 4 ? 1 : std::clamp(median(known_kept), 0.8, 1.6);

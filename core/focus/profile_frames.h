@@ -7,7 +7,7 @@
 namespace moorhaze {
 
 struct ProfiledFrames {
-    std::vector<FocusProfile> profiles;  ///< one per frame; empty for unreadable ones
+    std::vector<FocusProfile> profiles;     ///< one per frame; empty for unreadable ones
     std::vector<std::string> content_keys;  ///< one per frame; empty where there is no cache to ask
     std::vector<FrameProblem> problems;     ///< in the frames' order
 };

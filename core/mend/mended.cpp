@@ -14,7 +14,8 @@ Picture mended(const MergeResult& merge, const SharedList<Stroke>& strokes, cons
         [&](FrameId frame, PixelRect where) {
             const auto index = source.index_of(frame);
             if (!index)
-                throw BadParameter("a stroke was drawn in from a frame that is no longer in the series: undo it");
+                throw BadParameter(
+                    "a stroke was drawn in from a frame that is no longer in the series: undo it");
             return source.load(*index, where, job.quiet()).pixels;
         },
         job);

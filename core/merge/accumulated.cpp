@@ -28,7 +28,7 @@ void Accumulated::add(const LinearFrame& frame, const cv::Mat1f& weight, const J
     });
 }
 
-void Accumulated::add(const LaidFrame& frame, cv::Rect block, const cv::Mat1f& weight) {
+void Accumulated::add(const WarpedFrame& frame, cv::Rect block, const cv::Mat1f& weight) {
     const cv::Mat3f light = frame.light(block);
     for (int y = 0; y < block.height; ++y) {
         const RowSpan span = frame.covered()[std::size_t(block.y + y)];

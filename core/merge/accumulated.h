@@ -13,7 +13,7 @@ class Accumulated {
     void add(const LinearFrame& frame, const cv::Mat1f& weight, const Job& job);
 
     /// Adds the covered part of a block of a frame with its weights; blocks apart may be added at once.
-    void add(const LaidFrame& frame, cv::Rect block, const cv::Mat1f& weight);
+    void add(const WarpedFrame& frame, cv::Rect block, const cv::Mat1f& weight);
 
     /// The weighted mean as a 16-bit picture; transparent where nothing was added.
     Picture finish(const AlignedFrames& frames, const Job& job);

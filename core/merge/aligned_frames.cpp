@@ -49,16 +49,16 @@ Outcome<FramePixels> AlignedFrames::decoded(int place) {
     return picture;
 }
 
-Outcome<LaidFrame> AlignedFrames::open(int place) {
+Outcome<WarpedFrame> AlignedFrames::open(int place) {
     const Outcome<FramePixels> frame = decoded(place);
     if (!frame) return tl::unexpected(frame.error());
     WarpPlan plan = plan_of(geometry_, index(place), target_);
     plan.part = frame->part;
-    return LaidFrame(frame->picture, curve_of(frame->picture), plan);
+    return WarpedFrame(frame->picture, curve_of(frame->picture), plan);
 }
 
 Outcome<LinearFrame> AlignedFrames::load(int place, const Job& job) {
-    const Outcome<LaidFrame> frame = open(place);
+    const Outcome<WarpedFrame> frame = open(place);
     if (!frame) return tl::unexpected(frame.error());
     return frame->all(job.quiet());
 }
@@ -71,8 +71,8 @@ ToneCurve AlignedFrames::curve_of(const Picture& picture) const {
     return picture.profile == profile_ ? curve_ : ToneCurve(picture.profile);
 }
 
-LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
-                     int frame, PixelRect target, const Job& job) {
+LinearFrame warp_frame(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
+                       int frame, PixelRect target, const Job& job) {
     return warp_to_linear(picture, curve, plan_of(geometry, frame, target), job);
 }
 

@@ -3,7 +3,7 @@
 #include <future>
 
 #include "core/align/series_geometry.h"
-#include "core/picture/laid_frame.h"
+#include "core/picture/warped_frame.h"
 
 namespace moorhaze {
 
@@ -13,7 +13,7 @@ struct FramePixels {
     FramePart part;
 };
 
-/// The chosen frames of a series one after the other, each laid over the same part of the reference plane, in
+/// The chosen frames of a series one after the other, each warped to the same part of the reference plane, in
 /// linear light and levelled. While one is worked on, the next is being decoded. Holds at most two pictures.
 /// Not thread-safe; refers to the series and geometry it was made from.
 class AlignedFrames {
@@ -35,7 +35,7 @@ class AlignedFrames {
 
     /// The frame at a place 0..count-1; quickest in rising order. A frame that cannot be read is a problem of
     /// its own; the series goes on.
-    Outcome<LaidFrame> open(int place);
+    Outcome<WarpedFrame> open(int place);
     /// All of it.   @throws Cancelled.
     Outcome<LinearFrame> load(int place, const Job& job);
 
@@ -62,8 +62,8 @@ class AlignedFrames {
 /// Where a frame's pixels go in a part of the reference plane.
 WarpPlan plan_of(const SeriesGeometry& geometry, int frame, PixelRect target);
 
-/// One decoded frame laid over the reference plane: what AlignedFrames does with each.   Thread-safe.
-LinearFrame lay_over(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
-                     int frame, PixelRect target, const Job& job);
+/// One decoded frame warped to the reference plane: what AlignedFrames does with each.   Thread-safe.
+LinearFrame warp_frame(const Picture& picture, const ToneCurve& curve, const SeriesGeometry& geometry,
+                       int frame, PixelRect target, const Job& job);
 
 }  // namespace moorhaze

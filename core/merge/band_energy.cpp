@@ -71,7 +71,7 @@ void gather_rows(cv::Size size, double sigma_px, const std::function<void(int y,
 
 cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double sigma_px, const Job& job) {
     cv::Mat1f energy(picture.size());
-    const DoubledRows ground(coarse, picture.size());
+    const UpsampledRows ground(coarse, picture.size());
     gather_rows(
         picture.size(), sigma_px,
         [&](int y, float* squares) {

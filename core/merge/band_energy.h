@@ -8,8 +8,8 @@
 
 namespace moorhaze {
 
-/// Square of the detail that a picture loses when it is halved, gathered with a Gaussian. In strips: nothing
-/// but the result is ever whole.
+/// Square of the detail that a picture loses when it is downsampled by 2, gathered with a Gaussian. In
+/// strips: nothing but the result is ever whole.
 /// @param picture  H×W;  @param coarse  pyramid_down of it.   @return H×W.
 /// @throws BadParameter for a sigma of 0 or less, Cancelled.   Thread-safe.
 cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double sigma_px, const Job& job);

@@ -2,7 +2,7 @@
 #include <algorithm>
 #include <vector>
 
-#include "core/picture/laid_frame.h"
+#include "core/picture/warped_frame.h"
 
 namespace moorhaze {
 

@@ -63,9 +63,9 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.area = frames.target();
 
     const Focus focus = focus_of(frames, settings, context, result, {}, job.part(0, 0.45));
-    result.survey.area = result.area;
-    result.survey.depth_noise = focus.noise;
-    result.survey.detail_size_px = settings.detail_size_px;
+    result.statistics.area = result.area;
+    result.statistics.depth_noise = focus.noise;
+    result.statistics.detail_size_px = settings.detail_size_px;
     const std::vector<int>& read = focus.read;
     const cv::Mat1f depth = at_full_size(focus.field.depth, size);
     result.trust = at_full_size(focus.field.trust, size);

@@ -104,19 +104,21 @@ cv::Mat1f DepthMeasure::gathered(const std::vector<cv::Mat1f>& energies, std::si
     return gaussian_blur(sum, more(sigma_ / 2, before / 2), job);
 }
 
-double DepthMeasure::noise_of(const DetailSizes& sizes, std::size_t which, const cv::Mat1f& gathered) {
+double DepthMeasure::noise_of(const PyramidBands& sizes, std::size_t which, const cv::Mat1f& gathered) {
     constexpr int kMean = 2;  // downsampled so often, the finest energy is gathered about as far
-    const double quiet = quiet_energy(gathered, kNoiseShare, sizes.coverage, DetailSizes::level_of(which));
+    const double quiet = quiet_energy(gathered, kNoiseShare, sizes.coverage, PyramidBands::level_of(which));
     if (which > 0) return quiet;
     // There may be no place left without coarse detail: noise is no more there than it is in the finest.
     const cv::Mat1f& finest = sizes.energy[0];
     cv::Mat1f means;
-    cv::resize(finest, means, {(finest.cols + (1 << kMean) - 1) >> kMean, (finest.rows + (1 << kMean) - 1) >> kMean}, 0, 0, cv::INTER_AREA);
+    cv::resize(finest, means,
+               {(finest.cols + (1 << kMean) - 1) >> kMean, (finest.rows + (1 << kMean) - 1) >> kMean}, 0, 0,
+               cv::INTER_AREA);
     return std::min(quiet, 3.0 * double(quiet_energy(means, kNoiseShare, sizes.coverage, 1 + kMean)));
 }
 
-void DepthMeasure::add_noise(const DetailSizes& sizes, std::vector<double>& sums, const Job& job) const {
-    sums.resize(std::min(sizes.energy.size(), std::size_t(kDepthSizes)));
+void DepthMeasure::add_noise(const PyramidBands& sizes, std::vector<double>& sums, const Job& job) const {
+    sums.resize(std::min(sizes.energy.size(), std::size_t(kDepthBands)));
     for (std::size_t i = 0; i < sums.size(); ++i)
         sums[i] += noise_of(sizes, i, gathered(sizes.energy, i, job));
 }
@@ -124,17 +126,17 @@ void DepthMeasure::add_noise(const DetailSizes& sizes, std::vector<double>& sums
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
     : half_((size.width + 1) / 2, (size.height + 1) / 2), measure_(detail_size_px) {
     cv::Size here = half_;
-    for (int i = 0; i < kDepthSizes; ++i) {
+    for (int i = 0; i < kDepthBands; ++i) {
         if (i > 1) here = {(here.width + 1) / 2, (here.height + 1) / 2};
         sizes_.push_back({SharpnessPeaks(here)});
         if (std::min(here.width, here.height) < 12) break;
     }
 }
 
-void FocusDepth::add(const DetailSizes& sizes, const Job& job) {
+void FocusDepth::add(const PyramidBands& sizes, const Job& job) {
     for (std::size_t i = 0; i < std::min(sizes_.size(), sizes.energy.size()); ++i) {
         const cv::Mat1f energy = measure_.gathered(sizes.energy, i, job.quiet());
-        sizes_[i].peaks.add(energy, sizes.coverage, DetailSizes::level_of(i), job.quiet());
+        sizes_[i].peaks.add(energy, sizes.coverage, PyramidBands::level_of(i), job.quiet());
         sizes_[i].noise += DepthMeasure::noise_of(sizes, i, energy);
     }
     ++count_;
@@ -277,8 +279,8 @@ int detail_levels(cv::Size target) {
     return std::max(FrameDetail::kFine + 1, pyramid_levels(target, least_side));
 }
 
-DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job) {
-    DetailSizes sizes{{frame.luma}, {frame.fine_energy}, Coverage(frame.covered, frame.width)};
+PyramidBands pyramid_bands(const DownsampledFrame& frame, int levels, const Job& job) {
+    PyramidBands sizes{{frame.luma}, {frame.fine_energy}, Coverage(frame.covered, frame.width)};
     for (int level = 1; level < levels; ++level) {
         const cv::Mat1f own = sizes.luma.back();
         sizes.luma.emplace_back(pyramid_down(own, job));
@@ -286,17 +288,17 @@ DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job)
     }
     if (!sizes.coverage.is_all())
         for (std::size_t which = 0; which < sizes.energy.size(); ++which)
-            clear_uncovered(sizes.energy[which], sizes.coverage, DetailSizes::level_of(which));
+            clear_uncovered(sizes.energy[which], sizes.coverage, PyramidBands::level_of(which));
     return sizes;
 }
 
 Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
-               MergeResult& result, const std::function<void(const DetailSizes&)>& each, const Job& job) {
+               MergeResult& result, const std::function<void(const PyramidBands&)>& each, const Job& job) {
     const cv::Size size = frames.target().size();
     const int levels = detail_levels(size);
     FocusDepth depth(size, settings.detail_size_px);
-    if (context.survey && context.survey->detail_size_px == settings.detail_size_px)
-        depth.set_noise(context.survey->depth_noise);
+    if (context.statistics && context.statistics->detail_size_px == settings.detail_size_px)
+        depth.set_noise(context.statistics->depth_noise);
     Focus focus;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
@@ -307,8 +309,8 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
         }
         focus.read.push_back(place);
         // All sizes for who asks for them; for depth alone the finest will do.
-        const DetailSizes sizes = detail_sizes(frame->half_luma(job.quiet()),
-                                               each ? levels : std::min(levels, kDepthSizes), job.quiet());
+        const PyramidBands sizes = pyramid_bands(frame->downsampled_luma(job.quiet()),
+                                                 each ? levels : std::min(levels, kDepthBands), job.quiet());
         depth.add(sizes, job);
         if (each) each(sizes);
         if (context.on_frame)

@@ -25,12 +25,12 @@ cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
 /// Tells before anything is read when the backdrop's frame is not among those merged.   @throws BadParameter.
 void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
 
-/// Sizes of detail that a picture is merged at: halved until its shorter side has hardly a dozen places, and
-/// at least once more than FrameDetail has in blocks.
+/// Pyramid levels that a picture is merged at: downsampled until its shorter side has hardly a dozen places,
+/// and at least once more than FrameDetail has in blocks.
 int detail_levels(cv::Size target);
 
-/// A frame's luma and energies at its sizes of detail; the finest is known at half size.
-struct DetailSizes {
+/// A frame's luma and energies at its pyramid levels; the finest is known at half size.
+struct PyramidBands {
     std::vector<cv::Mat1f> luma;  ///< at half size and less, each half the one before; as many as energies
     /// Of the finest size, at half size, then of each luma but the last: squared difference from the next
     /// coarser size, gathered over FrameDetail::kGathered; 0 where the frame has no pixels.
@@ -39,43 +39,43 @@ struct DetailSizes {
     /// How often the plane of an energy was downsampled by 2.
     static int level_of(std::size_t which) { return std::max(1, int(which)); }
 };
-DetailSizes detail_sizes(const HalfLumaFrame& frame, int levels, const Job& job);
+PyramidBands pyramid_bands(const DownsampledFrame& frame, int levels, const Job& job);
 
-inline constexpr int kDepthSizes = 5;  ///< sizes of detail that depth is measured by, finest first
+inline constexpr int kDepthBands = 5;  ///< pyramid levels that depth is measured by, finest first
 
 /// The energies that depth goes by: of the finest three sizes together, then of each but the finest; the
 /// first two at half size, each gathered over the neighbourhood judged.   Thread-safe.
 class DepthMeasure {
   public:
-    /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
+    /// @param detail_size_px  neighbourhood judged at each pyramid level, in its own pixels.
     explicit DepthMeasure(double detail_size_px) : sigma_(detail_size_px * 0.625) {}
 
-    /// @param energies  as DetailSizes has them.
+    /// @param energies  as PyramidBands has them.
     cv::Mat1f gathered(const std::vector<cv::Mat1f>& energies, std::size_t which, const Job& job) const;
 
     /// What noise alone gives in a frame, where it has pixels.
-    static double noise_of(const DetailSizes& sizes, std::size_t which, const cv::Mat1f& gathered);
+    static double noise_of(const PyramidBands& sizes, std::size_t which, const cv::Mat1f& gathered);
 
     /// Adds each size's noise to sums.
-    void add_noise(const DetailSizes& sizes, std::vector<double>& sums, const Job& job) const;
+    void add_noise(const PyramidBands& sizes, std::vector<double>& sums, const Job& job) const;
 
   private:
     double sigma_;
 };
 
 /// Measures depth from the energy of Laplacian bands of perceptual luma, one frame after the other: sharpness
-/// curves at five sizes of detail, the finest that stands out of the noise decides. Holds about 15 bytes a
+/// curves at five pyramid levels, the finest that stands out of the noise decides. Holds about 15 bytes a
 /// pixel. Source of the measure by bands: Burt & Adelson, IEEE Trans. Comm. 31(4), 1983; of depth by the
 /// curve's peak: Nayar & Nakagawa, IEEE PAMI 16(8), 1994.
 class FocusDepth {
   public:
-    /// @param detail_size_px  neighbourhood judged at each size of detail, in its own pixels.
+    /// @param detail_size_px  neighbourhood judged at each pyramid level, in its own pixels.
     FocusDepth(cv::Size size, double detail_size_px);
 
     /// @param sizes  at least one.   @throws Cancelled.
-    void add(const DetailSizes& sizes, const Job& job);
+    void add(const PyramidBands& sizes, const Job& job);
 
-    /// What noise alone gives at each size of detail, the mean of the frames so far.
+    /// What noise alone gives at each pyramid level, the mean of the frames so far.
     std::vector<double> noise() const;
     /// Goes by this noise instead of the frames' own: that of the whole picture, when this is a part of it.
     void set_noise(const std::vector<double>& noise) { known_noise_ = noise; }
@@ -114,7 +114,7 @@ struct Focus {
 /// @param each    called with every frame that was read, in order; may be empty.
 /// @throws BadParameter, FileError when no frame can be read, Cancelled.
 Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
-               MergeResult& result, const std::function<void(const DetailSizes&)>& each, const Job& job);
+               MergeResult& result, const std::function<void(const PyramidBands&)>& each, const Job& job);
 
 /// A plane at half size, each place four times.
 cv::Mat1f at_full_size(const cv::Mat1f& half, cv::Size size);

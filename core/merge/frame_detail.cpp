@@ -10,20 +10,20 @@ namespace moorhaze {
 namespace {
 
 /// px around a block that its own pixels' detail and energy go by: 3 that energy is gathered over and one
-/// more of the next size, at half size, and 2 that halving takes.
+/// more of the next size, at half size, and 2 that downsampling takes.
 constexpr int kAround = 8;
 
 constexpr double kOfQuarter = 0.5;  // of its energy that finer sizes are judged by, too
 
 }  // namespace
 
-cv::Rect halved(cv::Rect block) {
+cv::Rect downsampled(cv::Rect block) {
     return {block.x / 2, block.y / 2, (block.width + 1) / 2, (block.height + 1) / 2};
 }
 
-FrameDetail::FrameDetail(const LaidFrame& frame, const Job& job)
+FrameDetail::FrameDetail(const WarpedFrame& frame, const Job& job)
     : frame_(frame),
-      light_(frame.quarter_light(job)),
+      light_(frame.downsampled_light(job)),
       luma_(perceptual_luma(light_, job)),
       next_luma_(pyramid_down(luma_, job)),
       energy_(band_energy(luma_, next_luma_, kGathered, job)) {}
@@ -38,7 +38,7 @@ cv::Mat3f FrameDetail::coarse(int levels, const Job& job, const TakeCoarse& take
             energy = band_energy(own, luma, kGathered, job);
         }
         const cv::Mat3f next = pyramid_down(light, job);
-        take(level, light, DoubledRows(next, light.size()), energy);
+        take(level, light, UpsampledRows(next, light.size()), energy);
         light = next;
     }
     return light;
@@ -50,18 +50,18 @@ std::array<DetailBlock, FrameDetail::kFine> FrameDetail::fine(cv::Rect block, co
     const cv::Rect around =
         cv::Rect(block.tl() - cv::Point(kAround, kAround), block.br() + cv::Point(kAround, kAround)) &
         cv::Rect({}, frame_.target());
-    const cv::Rect quarter = halved(halved(around));
+    const cv::Rect quarter = downsampled(downsampled(around));
     // Mirrored at the rim of what is around: nothing is taken from there but at the target's own.
     const cv::Mat3f light = frame_.light(around), half = pyramid_down(light, job);
-    const cv::Mat1f luma = perceptual_luma(light, job), half_luma = pyramid_down(luma, job);
+    const cv::Mat1f luma = perceptual_luma(light, job), downsampled_luma = pyramid_down(luma, job);
     const cv::Mat3f ground = pyramid_up(half, light.size(), job),
                     half_ground = pyramid_up(light_(quarter), half.size(), job);
-    const cv::Mat1f own_half_energy = band_energy(half_luma, luma_(quarter), kGathered, job),
-                    own_energy = band_energy(luma, half_luma, kGathered, job);
+    const cv::Mat1f own_half_energy = band_energy(downsampled_luma, luma_(quarter), kGathered, job),
+                    own_energy = band_energy(luma, downsampled_luma, kGathered, job);
     const cv::Mat1f half_energy =
         own_half_energy + kOfQuarter * pyramid_up(energy_(quarter), half.size(), job);
     const cv::Mat1f energy = own_energy + pyramid_up(half_energy, light.size(), job);
-    const cv::Rect own(block.tl() - around.tl(), block.size()), half_own = halved(own);
+    const cv::Rect own(block.tl() - around.tl(), block.size()), half_own = downsampled(own);
     return {
         DetailBlock{light(own), ground(own), own_energy(own), energy(own)},
         DetailBlock{half(half_own), half_ground(half_own), own_half_energy(half_own), half_energy(half_own)}};

@@ -3,8 +3,8 @@
 #include <functional>
 #include <vector>
 
-#include "core/picture/laid_frame.h"
 #include "core/picture/pyramid.h"
+#include "core/picture/warped_frame.h"
 
 namespace moorhaze {
 
@@ -28,9 +28,9 @@ class Blocks {
 };
 
 /// A block at half the size, (n+1)/2 a side.
-cv::Rect halved(cv::Rect block);
+cv::Rect downsampled(cv::Rect block);
 
-/// A size of detail of a block, one of the finest two: what it holds is light - ground.
+/// A pyramid level of a block, one of the finest two: what it holds is light - ground.
 struct DetailBlock {
     cv::Mat3f light;       ///< linear
     cv::Mat3f ground;      ///< the next coarser size, enlarged
@@ -40,7 +40,7 @@ struct DetailBlock {
     cv::Mat1f energy;
 };
 
-/// A laid-over frame at its sizes of detail, each half the one before, from full size (0) on. The two finest
+/// A warped frame at its pyramid levels, each half the one before, from full size (0) on. The two finest
 /// are had block by block, so that only what is wanted of them is made; the coarser ones rest on the frame's
 /// own quarter. Refers to the frame. Immutable, thread-safe.
 class FrameDetail {
@@ -49,13 +49,13 @@ class FrameDetail {
     static constexpr int kFine = 2;         ///< sizes that are had in blocks
 
     /// @throws Cancelled.
-    FrameDetail(const LaidFrame& frame, const Job& job);
+    FrameDetail(const WarpedFrame& frame, const Job& job);
 
     /// Light of the size kFine, at a quarter of the target's size.
     const cv::Mat3f& light() const { return light_; }
 
     /// A size from kFine on. `ground` is the next coarser one, enlarged row by row.
-    using TakeCoarse = std::function<void(int level, const cv::Mat3f& light, const DoubledRows& ground,
+    using TakeCoarse = std::function<void(int level, const cv::Mat3f& light, const UpsampledRows& ground,
                                           const cv::Mat1f& energy)>;
     /// Hands out the sizes kFine..levels-1 with their band_energy.
     /// @return  the light that is left, half as large as the last of them.   @throws Cancelled.
@@ -69,7 +69,7 @@ class FrameDetail {
     static double summed_noise(const std::vector<double>& noise, int level);
 
   private:
-    const LaidFrame& frame_;
+    const WarpedFrame& frame_;
     cv::Mat3f light_;
     cv::Mat1f luma_, next_luma_, energy_;  ///< of kFine; the luma of the next coarser size
 };

@@ -23,7 +23,7 @@ std::optional<int> FrameSource::index_of(FrameId frame) const {
 LinearFrame FrameSource::load(int frame, PixelRect area, const Job& job) const {
     const auto picture = decoded(frame);
     const ToneCurve curve = picture->profile == profile_ ? curve_ : ToneCurve(picture->profile);
-    return lay_over(*picture, curve, geometry_, frame, area, job);
+    return warp_frame(*picture, curve, geometry_, frame, area, job);
 }
 
 Picture picture_of(const LinearFrame& frame, const ToneCurve& curve, const ColourProfile& profile) {

@@ -36,7 +36,7 @@ class FrameSource {
     ToneCurve curve_;
 };
 
-/// 16-bit picture of a laid-over frame, transparent where the frame has no pixels.
+/// 16-bit picture of a warped frame, transparent where the frame has no pixels.
 Picture picture_of(const LinearFrame& frame, const ToneCurve& curve, const ColourProfile& profile);
 
 }  // namespace moorhaze

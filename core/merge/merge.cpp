@@ -11,35 +11,56 @@ namespace moorhaze {
 
 const std::vector<MergeMethod>& merge_methods() {
     static const std::vector<MergeMethod> methods = {
-        {"woven", "Woven", "Depth map and pyramid interwoven by trust: needs the least mending.",
-         &woven_merge, 66, true,
-         {.detail_size = true, .seam_width = true, .trust_floor = true, .backdrop = true, .glare_guard = true,
+        {"woven",
+         "Woven",
+         "Depth map and pyramid interwoven by trust: needs the least mending.",
+         &woven_merge,
+         66,
+         true,
+         {.detail_size = true,
+          .seam_width = true,
+          .trust_floor = true,
+          .backdrop = true,
+          .glare_guard = true,
           .grain_guard = true}},
-        {"pyramid", "Pyramid", "Chooses by detail size: for crossing hairs, deep steps and long series.",
-         &pyramid_merge, 56, false, {.glare_guard = true, .grain_guard = true}},
-        {"depth", "Depth map",
+        {"pyramid",
+         "Pyramid",
+         "Chooses by detail size: for crossing hairs, deep steps and long series.",
+         &pyramid_merge,
+         56,
+         false,
+         {.glare_guard = true, .grain_guard = true}},
+        {"depth",
+         "Depth map",
          "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
-         &depth_merge, 44, true,
+         &depth_merge,
+         44,
+         true,
          {.detail_size = true, .seam_width = true, .trust_floor = true, .backdrop = true}},
-        {"blend", "Even blend", "Weighs the frames by sharpness: gentle, without seams.", &even_blend, 54,
-         false, {.detail_size = true}},
+        {"blend",
+         "Even blend",
+         "Weighs the frames by sharpness: gentle, without seams.",
+         &even_blend,
+         54,
+         false,
+         {.detail_size = true}},
     };
     return methods;
 }
 
-cv::Point MergeSurvey::in_moved(const PixelRect& target, cv::Point place, int level) const {
+cv::Point MergeStatistics::in_moved(const PixelRect& target, cv::Point place, int level) const {
     const cv::Size size = moved.first.size();
     const auto held = [&](int along, int origin, int last) {
-        return std::clamp(((along << level) + origin) >> halvings, 0, last);
+        return std::clamp(((along << level) + origin) >> downsamplings, 0, last);
     };
     return {held(place.x, target.x - area.x, size.width - 1),
             held(place.y, target.y - area.y, size.height - 1)};
 }
 
-int MergeSurvey::run_in_moved(const PixelRect& target, cv::Point place, int level, int width) const {
+int MergeStatistics::run_in_moved(const PixelRect& target, cv::Point place, int level, int width) const {
     const int column = in_moved(target, place, level).x;
     if (column + 1 >= moved.first.cols) return width;
-    const int next = ((column + 1) << halvings) - (target.x - area.x);  // in pixels of the target
+    const int next = ((column + 1) << downsamplings) - (target.x - area.x);  // in pixels of the target
     return std::clamp((next + (1 << level) - 1) >> level, place.x + 1, std::max(width, place.x + 1));
 }
 

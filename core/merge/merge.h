@@ -25,15 +25,15 @@ struct MergeSettings {
 };
 
 /// What only all of a picture tells, so that a merge of a part of it decides as one of the whole does.
-struct MergeSurvey {
+struct MergeStatistics {
     PixelRect area;             ///< that was looked at, in reference pixels
-    std::vector<double> noise;  ///< of the band energies of each size of detail, finest first; may be empty
+    std::vector<double> noise;  ///< of the band energies of each pyramid level, finest first; may be empty
     std::vector<double> depth_noise;  ///< of those that depth is measured by, in a neighbourhood of
     double detail_size_px = 0;        ///< this size
-    MovedParts moved;                 ///< of the area halved `halvings` times; empty when noise is
-    int halvings = 0;
+    MovedParts moved;  ///< of the area downsampled by 2 `downsamplings` times; empty when noise is
+    int downsamplings = 0;
 
-    /// The place in the planes of `moved` that holds (x, y) of a target halved `level` times.
+    /// The place in the planes of `moved` that holds (x, y) of a target downsampled by 2 `level` times.
     cv::Point in_moved(const PixelRect& target, cv::Point place, int level) const;
     /// The column behind the last one of that row, from `place` on, that the same place holds; at most
     /// `width`.
@@ -63,21 +63,21 @@ struct MergeResult {
     std::string method;
     MergeSettings settings;
     std::vector<FrameProblem> problems;  ///< frames that could not be read on the way
-    MergeSurvey survey;                  ///< what was found out, or taken from the context
+    MergeStatistics statistics;          ///< what was found out, or taken from the context
 };
 
 /// What a merge works with beside its frames and settings.
 struct MergeContext {
     /// Of the same frames, over an area that holds the target; null: found out on the way.
-    const MergeSurvey* survey = nullptr;
-    /// Called in the merging thread after each frame that has a say in where things are sharp. What it is
+    const MergeStatistics* statistics = nullptr;
+    /// Called in the merging thread after each frame that has weight in where things are sharp. What it is
     /// given makes a small picture of the depth found so far when it is called: frame numbers from 1, 0 where
     /// nothing is known yet.
     std::function<void(const std::function<cv::Mat1f()>& depth_so_far)> on_frame;
 };
 
 /// A part of a picture that begins at multiples of this many pixels has its pyramid's places where the whole
-/// has them, up to that size of detail.
+/// has them, up to that pyramid level.
 inline constexpr int kPyramidGrid = 64;
 
 /// Which settings make a difference to a method.
@@ -94,7 +94,7 @@ struct MergeMethod {
     MergeResult (*merge)(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                          const Job& job);
     double bytes_per_px = 0;  ///< of the target, at most, all told but for decoded frames
-    bool by_depth = false;    ///< finds the depth of each place first, and gains from a survey
+    bool by_depth = false;    ///< finds the depth of each place first, and gains from a statistics
     MergeUses uses;
 };
 

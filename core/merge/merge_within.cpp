@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/merge/survey.h"
+#include "core/merge/merge_statistics.h"
 #include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
 
@@ -32,7 +32,7 @@ double share_below(int y, int border, int margin) {
 
 /// Puts a strip's plane into the whole, passing into what is there.
 template <class Value>
-void lay_rows(const cv::Mat& strip, int from, int border, int margin, cv::Mat& whole, const Job& job) {
+void blend_rows(const cv::Mat& strip, int from, int border, int margin, cv::Mat& whole, const Job& job) {
     for_rows(strip.rows, job, [&](int row) {
         const int y = from + row, count = strip.cols * strip.channels();
         const auto* own = strip.ptr<Value>(row);
@@ -70,9 +70,9 @@ class Strips {
                         [&](const FrameProblem& known) { return known.frame_index == problem.frame_index; }))
                     whole_.problems.push_back(problem);
         }
-        lay_rows<ushort>(strip.picture.pixels, from, begin, margin_, whole_.picture.pixels, job);
-        lay_rows<float>(strip.depth, from, begin, margin_, whole_.depth, job);
-        if (!whole_.trust.empty()) lay_rows<float>(strip.trust, from, begin, margin_, whole_.trust, job);
+        blend_rows<ushort>(strip.picture.pixels, from, begin, margin_, whole_.picture.pixels, job);
+        blend_rows<float>(strip.depth, from, begin, margin_, whole_.depth, job);
+        if (!whole_.trust.empty()) blend_rows<float>(strip.trust, from, begin, margin_, whole_.trust, job);
         // Numbers of frames can't be mixed, nor does coverage differ.
         const int skipped = begin - from;
         const cv::Rect own(0, begin, area_.width, strip.area.height - skipped),
@@ -161,19 +161,19 @@ MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const
     const ReusedMemory memory;
     const int count = (task.area.height + plan.rows - 1) / plan.rows;
     MergeContext own = context;
-    MergeSurvey survey;
-    const double surveyed = method.by_depth && !context.survey ? 1.0 / (1 + 2.0 * count) : 0;
-    if (surveyed > 0) {
+    MergeStatistics statistics;
+    const double gathered_share = method.by_depth && !context.statistics ? 1.0 / (1 + 2.0 * count) : 0;
+    if (gathered_share > 0) {
         AlignedFrames frames = frames_over(task.area);
-        survey = survey_frames(frames, task.settings, job.part(0, surveyed));
-        own.survey = &survey;
+        statistics = gather_statistics(frames, task.settings, job.part(0, gathered_share));
+        own.statistics = &statistics;
     }
     GrownDepth grown(task.area);
     Strips strips(task.area, plan.margin);
     for (int k = 0; k < count; ++k) {
         const int begin = k * plan.rows, end = std::min(begin + plan.rows, task.area.height);
         const int to = std::min(task.area.height, end + plan.margin);
-        // A short last strip takes more along, so that it has as many sizes of detail as the others.
+        // A short last strip takes more along, so that it has as many pyramid levels as the others.
         const int full = (to - plan.rows - 2 * plan.margin) / kPyramidGrid * kPyramidGrid;
         const int from = std::max(0, std::min(begin - plan.margin, full));
         AlignedFrames frames = frames_over({task.area.x, task.area.y + from, task.area.width, to - from});
@@ -181,9 +181,10 @@ MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const
             own.on_frame = [&, from](const std::function<cv::Mat1f()>& so_far) {
                 context.on_frame([&] { return grown.with(so_far(), from); });
             };
-        const double done = surveyed + (1 - surveyed) * k / count;
-        strips.add(method.merge(frames, task.settings, own, job.part(done, done + (1 - surveyed) / count)),
-                   begin, job.quiet());
+        const double done = gathered_share + (1 - gathered_share) * k / count;
+        strips.add(
+            method.merge(frames, task.settings, own, job.part(done, done + (1 - gathered_share) / count)),
+            begin, job.quiet());
     }
     return strips.finish();
 }

@@ -25,7 +25,7 @@ StripPlan plan_strips(const MergeMethod& method, const MergeTask& task);
 /// frames read anew. What only the whole picture tells (noise, moved parts) is found out in a pass of its own
 /// then, so that strips decide alike. The same pixels for any number of threads; for another memory they
 /// differ where strips meet by what coarse detail from beyond the margin would change, hardly above rounding.
-/// @param context  a survey in it saves that pass.
+/// @param context  a statistics in it saves that pass.
 /// @throws as the method; BadParameter as plan_strips.
 MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
                          const Job& job);

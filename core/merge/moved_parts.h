@@ -17,7 +17,7 @@ struct MovedParts {
 /// Defocus changes the light of a place smoothly from frame to frame, a movement at once: places whose step
 /// stands far out of the steps around it are seeds, grown over where the same step is still seen. Of each
 /// part the run of frames between its steps is kept that shows most of it sharp.
-/// @param light      a small picture of each frame in order, perceptual luma, laid over each other, all of
+/// @param light      a small picture of each frame in order, perceptual luma, warped onto each other, all of
 /// one
 ///                   size.
 /// @param sharpness  ≥ 0, of the same places.

@@ -25,8 +25,8 @@ cv::Rect on_quarters(cv::Rect part, cv::Size frame) {
 
 }  // namespace
 
-PreviewFrames::PreviewFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
-                         PixelRect area, PixelRect whole, const Job& job)
+PreviewFrames::PreviewFrames(const Series& series, const SeriesGeometry& geometry,
+                             const std::vector<int>& frames, PixelRect area, PixelRect whole, const Job& job)
     : series_(series),
       geometry_(geometry),
       frames_(frames),
@@ -56,14 +56,14 @@ PreviewFrames::PreviewFrames(const Series& series, const SeriesGeometry& geometr
 }
 
 MergeResult PreviewFrames::merge(const MergeMethod& method, const MergeSettings& settings,
-                               const MergeSurvey* survey, PixelRect part, const Job& job) const {
+                                 const MergeStatistics* statistics, PixelRect part, const Job& job) const {
     const PixelRect wanted = part & area_;
     if (wanted.empty()) throw BadParameter("the part to try lies outside what was read");
     const PixelRect target = widened(wanted, whole_) & read_;
     AlignedFrames frames(series_, geometry_, frames_, target,
                          [this](int frame) { return parts_[std::size_t(frame)]; });
     MergeContext context;
-    context.survey = survey;
+    context.statistics = statistics;
     MergeResult result = method.merge(frames, settings, context, job);
     const cv::Rect own(wanted.x - target.x, wanted.y - target.y, wanted.width, wanted.height);
     const auto cut = [&](auto& plane) {

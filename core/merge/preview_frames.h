@@ -13,14 +13,14 @@ class PreviewFrames {
     /// @param whole  what a merge of all would fill; no more than that is tried.
     /// @throws BadParameter when the two have nothing in common, Cancelled.
     PreviewFrames(const Series& series, const SeriesGeometry& geometry, const std::vector<int>& frames,
-                PixelRect area, PixelRect whole, const Job& job);
+                  PixelRect area, PixelRect whole, const Job& job);
 
     /// A part of the area merged as a merge of the whole would.
     /// @param part    in reference pixels; what of it lies in the area is merged.
-    /// @param survey  of a merge of the same frames; null: the area itself has to tell what noise is.
+    /// @param statistics  of a merge of the same frames; null: the area itself has to tell what noise is.
     /// @throws as the method.
-    MergeResult merge(const MergeMethod& method, const MergeSettings& settings, const MergeSurvey* survey,
-                      PixelRect part, const Job& job) const;
+    MergeResult merge(const MergeMethod& method, const MergeSettings& settings,
+                      const MergeStatistics* statistics, PixelRect part, const Job& job) const;
 
     PixelRect area() const { return area_; }
     std::size_t bytes() const;

@@ -94,14 +94,14 @@ class Samples {
 };
 
 /// Half the size: covered where the place itself is.
-cv::Mat1b halved_cover(const cv::Mat1b& covered) {
+cv::Mat1b downsampled_cover(const cv::Mat1b& covered) {
     cv::Mat1b half((covered.rows + 1) / 2, (covered.cols + 1) / 2);
     for (int y = 0; y < half.rows; ++y)
         for (int x = 0; x < half.cols; ++x) half(y, x) = covered(2 * y, 2 * x);
     return half;
 }
 
-void add_covered(const LaidFrame& frame, cv::Point from, int width, const cv::Vec3f* light,
+void add_covered(const WarpedFrame& frame, cv::Point from, int width, const cv::Vec3f* light,
                  LightBounds& bounds) {
     const RowSpan span = frame.covered()[std::size_t(from.y)];
     const int begin = std::max(span.begin, from.x), end = std::min(span.end, from.x + width);
@@ -126,7 +126,7 @@ class Chosen {
     }
 
     /// @param number  of the frame in the series, from 1.
-    void add(const LaidFrame& frame, int number, const Job& job) {
+    void add(const WarpedFrame& frame, int number, const Job& job) {
         ++frames_;
         Turn turn{frame, number, {}, {}};
         cv::Mat1b covered = coverage_of(frame.covered(), sizes_[0]);
@@ -134,7 +134,7 @@ class Chosen {
         for (const cv::Size size : sizes_) {
             turn.covers.push_back(covered);
             turn.samples.emplace_back(size);
-            covered = halved_cover(covered);
+            covered = downsampled_cover(covered);
         }
         const FrameDetail detail(frame, job.quiet());
         for_rows(blocks_.count(), job.quiet(), [&](int block) { choose_fine(turn, detail, blocks_[block]); });
@@ -152,7 +152,7 @@ class Chosen {
         for (std::size_t k = levels_.size(); k-- > 0;) {
             // The level's own memory holds the sum.
             cv::Mat3f& detail = levels_[k].detail;
-            const DoubledRows ground(merged, detail.size());
+            const UpsampledRows ground(merged, detail.size());
             for_rows(detail.rows, job.quiet(), [&](int y) {
                 std::vector<float> below(std::size_t(detail.cols) * 3), scratch(std::size_t(merged.cols) * 3);
                 ground.row(y, below.data(), scratch.data());
@@ -201,7 +201,7 @@ class Chosen {
   private:
     /// The frame that is being added.
     struct Turn {
-        const LaidFrame& frame;
+        const WarpedFrame& frame;
         int number;
         std::vector<cv::Mat1b> covers;  ///< at each size
         std::vector<Samples> samples;
@@ -209,7 +209,7 @@ class Chosen {
 
     void choose_fine(Turn& turn, const FrameDetail& detail, cv::Rect own) {
         const auto fine = detail.fine(own, Job{});
-        for (std::size_t k = 0; k < FrameDetail::kFine; ++k, own = halved(own)) {
+        for (std::size_t k = 0; k < FrameDetail::kFine; ++k, own = downsampled(own)) {
             const DetailBlock& here = fine[k];
             for (int y = 0; y < own.height; ++y) {
                 const cv::Point from(own.x, own.y + y);
@@ -229,7 +229,7 @@ class Chosen {
         cv::Mat1f last_energy;
         const cv::Mat3f light = detail.coarse(
             int(levels_.size()), job,
-            [&](int level, const cv::Mat3f& own, const DoubledRows& ground, const cv::Mat1f& energy) {
+            [&](int level, const cv::Mat3f& own, const UpsampledRows& ground, const cv::Mat1f& energy) {
                 const auto k = std::size_t(level);
                 for_rows(own.rows, job, [&](int y) {
                     std::vector<float> row;
@@ -254,7 +254,7 @@ class Chosen {
     void calm(const Job& job) {
         for (std::size_t k = 0; k < levels_.size(); ++k) {
             // Where there is no place left without detail, noise is still no more than it is in finer detail:
-            // halving takes at least three quarters of its energy.
+            // downsampling takes at least three quarters of its energy.
             const double most = levels_[0].noise * std::pow(0.25, double(k)),
                          noise = std::max(1e-12, std::min(levels_[k].noise, most) / frames_);
             calm_grain(levels_[k], float(noise), job.quiet());

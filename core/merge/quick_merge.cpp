@@ -108,7 +108,7 @@ SeriesGeometry register_previews(const std::vector<cv::Mat3b>& previews, const J
 }
 
 QuickMerge::QuickMerge(const std::vector<cv::Mat3b>& previews, const SeriesGeometry& geometry, const Job& job)
-    : laid_(previews.size()), geometry_(geometry) {
+    : warped_(previews.size()), geometry_(geometry) {
     for (const cv::Mat3b& preview : previews)
         if (!preview.empty()) size_ = preview.size();
     for_rows(int(previews.size()), job, [&](int i) {
@@ -116,12 +116,12 @@ QuickMerge::QuickMerge(const std::vector<cv::Mat3b>& previews, const SeriesGeome
         const FrameGeometry& own = geometry.frames[place];
         if (previews[place].empty() || !own.registered) return;
         const cv::Matx33d matrix = own.matrix;
-        cv::Mat covered(previews[place].size(), CV_8UC1, cv::Scalar(255)), laid;
-        cv::warpPerspective(previews[place], laid_[place].pixels, matrix, size_, cv::INTER_LINEAR,
+        cv::Mat covered(previews[place].size(), CV_8UC1, cv::Scalar(255)), warped;
+        cv::warpPerspective(previews[place], warped_[place].pixels, matrix, size_, cv::INTER_LINEAR,
                             cv::BORDER_REPLICATE);
-        cv::warpPerspective(covered, laid, matrix, size_, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
+        cv::warpPerspective(covered, warped, matrix, size_, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
                             cv::Scalar(0));
-        laid_[place].sharpness = sharpness_of(laid_[place].pixels, laid);
+        warped_[place].sharpness = sharpness_of(warped_[place].pixels, warped);
     });
 }
 
@@ -141,9 +141,9 @@ int QuickMerge::sharpest_at(double across, double down, int shown) const {
 
 QuickMerge::Peak QuickMerge::peak_at(cv::Point at) const {
     // A finger points at more than a pixel: the mean of what lies around it, in linear sharpness.
-    std::vector<double> curve(laid_.size(), -1);
-    for (std::size_t i = 0; i < laid_.size(); ++i) {
-        const cv::Mat1b& own = laid_[i].sharpness;
+    std::vector<double> curve(warped_.size(), -1);
+    for (std::size_t i = 0; i < warped_.size(); ++i) {
+        const cv::Mat1b& own = warped_[i].sharpness;
         if (own.empty()) continue;
         double sum = 0;
         int covered = 0;
@@ -184,7 +184,7 @@ std::optional<FrameRange> QuickMerge::range_along(const std::vector<cv::Point2d>
     if (frames.empty()) return {};
     std::sort(frames.begin(), frames.end());
     const auto strays = std::ptrdiff_t(kStrays * double(frames.size()));
-    const int last = int(laid_.size()) - 1;
+    const int last = int(warped_.size()) - 1;
     return FrameRange{std::max(0, *(frames.begin() + strays) - spare),
                       std::min(last, *(frames.end() - 1 - strays) + spare)};
 }
@@ -192,7 +192,7 @@ std::optional<FrameRange> QuickMerge::range_along(const std::vector<cv::Point2d>
 QuickMerge QuickMerge::reordered(const std::vector<int>& order) const {
     QuickMerge other = *this;
     for (std::size_t k = 0; k < order.size(); ++k) {
-        other.laid_[k] = laid_[std::size_t(order[k])];
+        other.warped_[k] = warped_[std::size_t(order[k])];
         other.geometry_.frames[k] = geometry_.frames[std::size_t(order[k])];
         if (order[k] == geometry_.reference) other.geometry_.reference = int(k);
     }
@@ -200,19 +200,19 @@ QuickMerge QuickMerge::reordered(const std::vector<int>& order) const {
 }
 
 cv::Mat3b QuickMerge::merge(const std::vector<int>& frames, const Job& job) const {
-    std::vector<const Laid*> chosen;
+    std::vector<const Warped*> chosen;
     for (const int frame : frames)
-        if (!laid_[std::size_t(frame)].pixels.empty()) chosen.push_back(&laid_[std::size_t(frame)]);
+        if (!warped_[std::size_t(frame)].pixels.empty()) chosen.push_back(&warped_[std::size_t(frame)]);
     if (chosen.empty()) return {};
     cv::Mat3b merged(size_);
     for_rows(size_.height, job, [&](int y) {
         const int width = size_.width;
         std::vector<unsigned char> most(static_cast<std::size_t>(width), 0);
         std::vector<cv::Vec4f> sums(static_cast<std::size_t>(width));
-        for (const Laid* laid : chosen) raise(laid->sharpness[y], most.data(), width);
-        for (const Laid* laid : chosen) {
-            const unsigned char* sharpness = laid->sharpness[y];
-            const cv::Vec3b* pixels = laid->pixels[y];
+        for (const Warped* warped : chosen) raise(warped->sharpness[y], most.data(), width);
+        for (const Warped* warped : chosen) {
+            const unsigned char* sharpness = warped->sharpness[y];
+            const cv::Vec3b* pixels = warped->pixels[y];
             for (int x = 0; x < width; ++x) {
                 if (sharpness[x] == 0) continue;
                 const float weight = weights()[std::size_t(most[std::size_t(x)] - sharpness[x])];

@@ -64,7 +64,7 @@ class QuickMerge {
     const SeriesGeometry& geometry() const { return geometry_; }
 
   private:
-    struct Laid {
+    struct Warped {
         cv::Mat3b pixels;
         cv::Mat1b sharpness;  ///< 1..255 logarithmic; 0: not covered
     };
@@ -74,7 +74,7 @@ class QuickMerge {
     };
     std::optional<cv::Point> pixel_at(double across, double down, int shown) const;
     Peak peak_at(cv::Point at) const;
-    std::vector<Laid> laid_;
+    std::vector<Warped> warped_;
     SeriesGeometry geometry_;
     cv::Size size_;
 };

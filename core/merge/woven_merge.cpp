@@ -9,7 +9,7 @@
 #include "core/merge/focus_depth.h"
 #include "core/merge/frame_detail.h"
 #include "core/merge/light_bounds.h"
-#include "core/merge/survey.h"
+#include "core/merge/merge_statistics.h"
 #include "core/picture/blur.h"
 #include "core/picture/luma.h"
 #include "core/picture/pyramid.h"
@@ -31,42 +31,42 @@ constexpr double kAlikePassing = 3;  // px, sigma
 /// What the first pass leaves.
 struct Measured {
     Focus focus;
-    MergeSurvey survey;
+    MergeStatistics statistics;
     PixelRect target;
 };
 
-/// The sum over the frames at one size of detail.
+/// The sum over the frames at one pyramid level.
 struct Woven {
     cv::Mat3f detail;
     cv::Mat1f weight;
     cv::Mat1f root;               ///< weighted square roots of the frames' energies
-    cv::Mat1f strongest;          ///< energy of those that take part
-    cv::Mat1f nearest, farthest;  ///< frames that may take part
+    cv::Mat1f strongest;          ///< energy of those that contribute
+    cv::Mat1f nearest, farthest;  ///< frames that may contribute
 };
 
 Measured measure(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                  int levels, MergeResult& result, const Job& job) {
     Measured measured;
     measured.target = frames.target();
-    const bool known = context.survey && !context.survey->noise.empty();
-    Surveyor surveyor(frames.target(), levels);
-    const auto take_in = [&](const DetailSizes& sizes) { surveyor.add(sizes, job.quiet()); };
+    const bool known = context.statistics && !context.statistics->noise.empty();
+    StatisticsGatherer gatherer(frames.target(), levels);
+    const auto take_in = [&](const PyramidBands& sizes) { gatherer.add(sizes, job.quiet()); };
     measured.focus = focus_of(frames, settings, context, result,
-                              known ? std::function<void(const DetailSizes&)>() : take_in, job);
-    measured.survey =
-        known ? *context.survey : surveyor.finish(measured.focus.noise, settings.detail_size_px, job.quiet());
+                              known ? std::function<void(const PyramidBands&)>() : take_in, job);
+    measured.statistics = known ? *context.statistics
+                                : gatherer.finish(measured.focus.noise, settings.detail_size_px, job.quiet());
     return measured;
 }
 
-/// The frames that may take part at each size: those of the depths that meet, no other state of a part that
+/// The frames that may contribute at each size: those of the depths that meet, no other state of a part that
 /// moved.
 void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job) {
     DepthField& field = measured.focus.field;
-    const MovedParts& moved = measured.survey.moved;
+    const MovedParts& moved = measured.statistics.moved;
     if (moved.any())
         for_rows(field.depth.rows, job, [&](int y) {
             for (int x = 0; x < field.depth.cols; ++x) {
-                const cv::Point at = measured.survey.in_moved(measured.target, {x, y}, 1);
+                const cv::Point at = measured.statistics.in_moved(measured.target, {x, y}, 1);
                 const auto first = float(moved.first(at)), last = float(moved.last(at));
                 for (cv::Mat1f* plane : {&field.depth, &field.nearest, &field.farthest})
                     (*plane)(y, x) = std::clamp((*plane)(y, x), first, last);
@@ -89,7 +89,7 @@ void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job
     }
 }
 
-/// How far each place of a row lets a frame take part, and the weight of its detail.
+/// How far each place of a row lets a frame contribute, and the weight of its detail.
 MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, const float* energy, float place,
                                float slack, float grain, float* share, float* weight, int width) {
     for (int x = 0; x < width; ++x) {
@@ -104,15 +104,16 @@ MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, cons
     }
 }
 
-/// Lets a frame take part a little, where no frame that is wanted reaches.
-MOORHAZE_CLONES void add_little(const float* energy, float little, float grain, float* weight, int width) {
+/// Lets a frame contribute a little, where no frame that is wanted reaches.
+MOORHAZE_CLONES void add_fallback_weight(const float* energy, float little, float grain, float* weight,
+                                         int width) {
     for (int x = 0; x < width; ++x) {
         const float strength = energy[x] + grain;
         weight[x] += little * strength * strength * strength;
     }
 }
 
-/// Adds light by how near the frame is to the depth, where it may take part.
+/// Adds light by how near the frame is to the depth, where it may contribute.
 MOORHAZE_CLONES void add_plain_row(const float* light, const float* depth, const float* share, float place,
                                    float* sum, float* total, int width) {
     for (int x = 0; x < width; ++x) {
@@ -126,8 +127,8 @@ MOORHAZE_CLONES void add_plain_row(const float* light, const float* depth, const
 }
 
 /// @param meeting  1 where the light stays, 0 where the plain sum takes its place.
-MOORHAZE_CLONES void lay_plain_row(const float* sum, const float* total, const float* meeting, float* light,
-                                   int width) {
+MOORHAZE_CLONES void replace_by_plain_row(const float* sum, const float* total, const float* meeting,
+                                          float* light, int width) {
     for (int x = 0; x < width; ++x) {
         const float held = meeting[x] < 0 ? 0 : meeting[x] > 1 ? 1 : meeting[x];
         const float share = total[x] > 0 ? 1 - held : 0, scale = total[x] > 0 ? share / total[x] : 0;
@@ -163,8 +164,8 @@ MOORHAZE_CLONES void keep_strongest_row(const float* weight, const float* share,
 /// Adds the detail of a row, with the strength given back that mixing with softer frames cost. Energies are
 /// those of coarser detail, too, which blur takes less of: the strength that they tell of is raised by 7/4,
 /// fitted to a contrast of 1 on simulated series.
-MOORHAZE_CLONES void give_back_row(const float* detail, const float* weight, const float* root,
-                                   const float* strongest, float grain, float* light, int width) {
+MOORHAZE_CLONES void restore_contrast_row(const float* detail, const float* weight, const float* root,
+                                          const float* strongest, float grain, float* light, int width) {
     for (int x = 0; x < width; ++x) {
         const float strong = strongest[x] > 0 ? strongest[x] : 0;
         float kept = root[x] / (weight[x] * std::sqrt(strong + grain));
@@ -176,10 +177,10 @@ MOORHAZE_CLONES void give_back_row(const float* detail, const float* weight, con
     }
 }
 
-class Loom {
+class Accumulator {
   public:
-    Loom(Measured& measured, const AlignedFrames& frames, int levels, const MergeSettings& settings,
-         const Job& job)
+    Accumulator(Measured& measured, const AlignedFrames& frames, int levels, const MergeSettings& settings,
+                const Job& job)
         : measured_(measured),
           settings_(settings),
           blocks_(frames.target().size()),
@@ -208,7 +209,7 @@ class Loom {
     }
 
     /// @param place  of the frame among those read;  @param number  of the frame in the series, from 1.
-    void add(const LaidFrame& frame, int place, int number, const Job& job) {
+    void add(const WarpedFrame& frame, int place, int number, const Job& job) {
         cover(frame);
         const FrameDetail sizes(frame, job.quiet());
         const Turn turn{frame, place, ushort(number)};
@@ -217,10 +218,10 @@ class Loom {
             if (own.empty()) return;
             const auto fine = sizes.fine(own, job.quiet());
             std::vector<float> weight(static_cast<std::size_t>(own.width));
-            for (int level = 0; level < FrameDetail::kFine; ++level, own = halved(own)) {
+            for (int level = 0; level < FrameDetail::kFine; ++level, own = downsampled(own)) {
                 const DetailBlock& here = fine[std::size_t(level)];
                 for (int y = 0; y < own.height; ++y)
-                    weave_row(
+                    accumulate_row(
                         turn, level, {own.x, own.y + y}, own.width, here.light.ptr<float>(y),
                         [&](std::vector<float>&) { return here.ground.ptr<float>(y); }, here.energy[y],
                         weight.data());
@@ -229,10 +230,10 @@ class Loom {
         cv::Mat1f last_weight;
         const cv::Mat3f light = sizes.coarse(
             int(woven_.size()), job.quiet(),
-            [&](int level, const cv::Mat3f& own, const DoubledRows& ground, const cv::Mat1f& energy) {
+            [&](int level, const cv::Mat3f& own, const UpsampledRows& ground, const cv::Mat1f& energy) {
                 last_weight = cv::Mat1f(own.size());
                 for_rows(own.rows, job.quiet(), [&](int y) {
-                    weave_row(
+                    accumulate_row(
                         turn, level, {0, y}, own.cols, own.ptr<float>(y),
                         [&](std::vector<float>& row) { return ground.row(y, row); }, energy[y],
                         last_weight[y]);
@@ -257,13 +258,13 @@ class Loom {
             merged = pyramid_up(merged, own.weight.size(), job.quiet());
             const float grain = grain_at(level);
             for_rows(merged.rows, job.quiet(), [&](int y) {
-                give_back_row(own.detail.ptr<float>(y), own.weight[y], own.root[y], own.strongest[y], grain,
-                              merged.ptr<float>(y), merged.cols);
+                restore_contrast_row(own.detail.ptr<float>(y), own.weight[y], own.root[y], own.strongest[y],
+                                     grain, merged.ptr<float>(y), merged.cols);
             });
             own = {};
             if (level >= FrameDetail::kFine && settings_.glare_guard)
                 coarse_bounds_[std::size_t(level - FrameDetail::kFine)].hold(merged, job.quiet());
-            if (level == FrameDetail::kFine) lay_plain(merged, job.quiet());
+            if (level == FrameDetail::kFine) replace_by_plain(merged, job.quiet());
         }
         if (settings_.glare_guard) bounds_.hold(merged, job.quiet());
         return merged;
@@ -275,13 +276,14 @@ class Loom {
     /// Before finish() or after it.
     cv::Mat1b made_by(const Job& job) const {
         const cv::Mat1f& trust = measured_.focus.field.trust;
-        const MergeSurvey& survey = measured_.survey;
+        const MergeStatistics& statistics = measured_.statistics;
         const int all = int(measured_.focus.read.size()) - 1;
         const auto floor = float(settings_.trust_floor);
         return made_by_plane(source_, job, [&](int x, int y) {
-            if (survey.moved.any()) {
-                const cv::Point at = survey.in_moved(measured_.target, {x, y}, 0);
-                if (survey.moved.first(at) > 0 || survey.moved.last(at) < all) return MadeBy::one_state;
+            if (statistics.moved.any()) {
+                const cv::Point at = statistics.in_moved(measured_.target, {x, y}, 0);
+                if (statistics.moved.first(at) > 0 || statistics.moved.last(at) < all)
+                    return MadeBy::one_state;
             }
             if (meeting_(y / 4, x / 4) > 0.5f) return MadeBy::pyramid;
             return trust(y / 2, x / 2) < floor ? MadeBy::backdrop : MadeBy::depth_map;
@@ -293,7 +295,7 @@ class Loom {
 
     /// The frame that is being added.
     struct Turn {
-        const LaidFrame& frame;
+        const WarpedFrame& frame;
         int place;
         ushort number;
     };
@@ -301,13 +303,13 @@ class Loom {
     float slack() const { return 0.7f + 0.25f * float(settings_.seam_width_px); }
     float grain_at(int level) const {
         return (settings_.grain_guard ? kGrain : kGrainUnguarded) *
-               float(FrameDetail::summed_noise(measured_.survey.noise, level));
+               float(FrameDetail::summed_noise(measured_.statistics.noise, level));
     }
 
-    static constexpr int kCell = 16;  ///< px; the frames that take part are known for so small squares
+    static constexpr int kCell = 16;  ///< px; the frames that contribute are known for so small squares
 
-    /// Which frames take part in each cell's fine detail: those of its depths, or all where one leaves pixels
-    /// out.
+    /// Which frames contribute in each cell's fine detail: those of its depths, or all where one leaves
+    /// pixels out.
     void find_parts(const AlignedFrames& frames, const Job& job) {
         const cv::Size size = source_.size();
         above_ = cv::Mat1f((size.height + kCell - 1) / kCell, (size.width + kCell - 1) / kCell);
@@ -318,8 +320,8 @@ class Loom {
         for_rows(above_.rows, job, [&](int y) {
             for (int x = 0; x < above_.cols; ++x) {
                 double nearest = 0, farthest = 0;
-                cv::minMaxLoc(woven_[0].nearest(halved(cell(x, y))), &nearest, nullptr);
-                cv::minMaxLoc(woven_[0].farthest(halved(cell(x, y))), nullptr, &farthest);
+                cv::minMaxLoc(woven_[0].nearest(downsampled(cell(x, y))), &nearest, nullptr);
+                cv::minMaxLoc(woven_[0].farthest(downsampled(cell(x, y))), nullptr, &farthest);
                 above_(y, x) = float(nearest) - slack(), below_(y, x) = float(farthest) + slack();
             }
         });
@@ -338,7 +340,7 @@ class Loom {
         }
     }
 
-    /// The smallest part of a block that holds all of the cells in which a frame takes part.
+    /// The smallest part of a block that holds all of the cells in which a frame contributes.
     cv::Rect taking_part(cv::Rect block, int place) const {
         cv::Rect part;
         for (int y = block.y / kCell; y * kCell < block.br().y; ++y)
@@ -372,14 +374,14 @@ class Loom {
         meeting_ = gaussian_blur(meeting_, kAlikePassing / 4, job);
     }
 
-    void lay_plain(cv::Mat3f& merged, const Job& job) {
+    void replace_by_plain(cv::Mat3f& merged, const Job& job) {
         for_rows(merged.rows, job, [&](int y) {
-            lay_plain_row(plain_.ptr<float>(y), plain_weight_[y], meeting_[y], merged.ptr<float>(y),
-                          merged.cols);
+            replace_by_plain_row(plain_.ptr<float>(y), plain_weight_[y], meeting_[y], merged.ptr<float>(y),
+                                 merged.cols);
         });
     }
 
-    void cover(const LaidFrame& frame) {
+    void cover(const WarpedFrame& frame) {
         if (frame.covers_all()) {
             if (!all_covered_) any_cover_.setTo(255);
             all_covered_ = true;
@@ -391,8 +393,8 @@ class Loom {
     /// Adds a part of a row of a frame's detail of one size.
     /// @param ground  gives the coarser size's row;  @param weight  takes the row's weights.
     template <class Ground>
-    void weave_row(const Turn& turn, int level, cv::Point from, int width, const float* light,
-                   const Ground& ground, const float* energy, float* weight) {
+    void accumulate_row(const Turn& turn, int level, cv::Point from, int width, const float* light,
+                        const Ground& ground, const float* energy, float* weight) {
         Woven& own = woven_[std::size_t(level)];
         int x = from.x;
         const int y = from.y;
@@ -410,7 +412,7 @@ class Loom {
             near = own.nearest[y] + x, far = own.farthest[y] + x;
         }
         weigh_row(near, far, energy, float(turn.place), slack(), grain, share.data(), weight, width);
-        keep_out(turn, level, from, width, energy, share.data(), weight);
+        mask_out(turn, level, from, width, energy, share.data(), weight);
         if (level >= FrameDetail::kFine && settings_.glare_guard)
             bound_coarse(turn, level, from, width, light, share);
         if (level == FrameDetail::kFine)
@@ -450,17 +452,19 @@ class Loom {
     }
 
     /// No weight where the frame has no pixels, nor where it shows another state of what moved.
-    void keep_out(const Turn& turn, int level, cv::Point from, int width, const float* energy, float* share,
+    void mask_out(const Turn& turn, int level, cv::Point from, int width, const float* energy, float* share,
                   float* weights) const {
         const auto none = [&](int begin, int end) {
             for (float* row : {share, weights}) std::fill(row + begin, row + std::max(begin, end), 0.0f);
         };
-        const MergeSurvey& survey = measured_.survey;
-        const MovedParts& moved = survey.moved;
+        const MergeStatistics& statistics = measured_.statistics;
+        const MovedParts& moved = statistics.moved;
         if (moved.any())
             for (int x = 0; x < width;) {
-                const cv::Point here(from.x + x, from.y), at = survey.in_moved(measured_.target, here, level);
-                const int end = survey.run_in_moved(measured_.target, here, level, from.x + width) - from.x;
+                const cv::Point here(from.x + x, from.y),
+                    at = statistics.in_moved(measured_.target, here, level);
+                const int end =
+                    statistics.run_in_moved(measured_.target, here, level, from.x + width) - from.x;
                 if (turn.place < moved.first(at) || turn.place > moved.last(at)) none(x, end);
                 x = end;
             }
@@ -475,13 +479,13 @@ class Loom {
         none(0, begin);
         none(end, width);
         if (begin < end)
-            add_little(energy + begin, kEveryFrame, grain_at(level), weights + begin, end - begin);
+            add_fallback_weight(energy + begin, kEveryFrame, grain_at(level), weights + begin, end - begin);
     }
 
     Measured& measured_;
     const MergeSettings& settings_;
     Blocks blocks_;
-    cv::Mat1f above_, below_;  ///< cell by cell, places that frames lie between which take part
+    cv::Mat1f above_, below_;  ///< cell by cell, places that frames lie between which contribute
     std::vector<Woven> woven_;
     cv::Mat3f plain_;  ///< at a quarter of the size: sum of the frames' light by depth
     cv::Mat1f plain_weight_, plain_depth_;
@@ -511,7 +515,7 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
     Measured measured = measure(frames, settings, context, levels, result, job.part(0, 0.45));
     cv::Mat3f merged;
     {
-        Loom loom(measured, frames, levels, settings, job);
+        Accumulator accumulator(measured, frames, levels, settings, job);
         const int count = int(measured.focus.read.size());
         for (int k = 0; k < count; ++k) {
             job.checkpoint(0.45 + 0.5 * double(k) / double(count));
@@ -521,14 +525,14 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
                 result.problems.push_back(frame.error());
                 continue;
             }
-            loom.add(*frame, k, frames.index(place) + 1, job);
+            accumulator.add(*frame, k, frames.index(place) + 1, job);
         }
-        merged = loom.finish(job);
-        result.picture = finished_picture(merged, loom.any_cover(), frames);
-        result.source = loom.source();
-        result.made_by = loom.made_by(job.quiet());
+        merged = accumulator.finish(job);
+        result.picture = finished_picture(merged, accumulator.any_cover(), frames);
+        result.source = accumulator.source();
+        result.made_by = accumulator.made_by(job.quiet());
     }
-    result.survey = measured.survey;
+    result.statistics = measured.statistics;
     // Numbers of the series, not of the frames that were read.
     result.depth = at_full_size(measured.focus.field.depth, size);
     result.trust = at_full_size(measured.focus.field.trust, size);

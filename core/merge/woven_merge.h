@@ -10,7 +10,7 @@ namespace moorhaze {
 /// merge; where several lie over each other the strongest detail of them, as in a pyramid merge; where
 /// nothing is sharp the frames of the depth around count alike. Where no depths meet, light coarser than the
 /// fine detail is that of the frames next to the depth: a pyramid would carry some over from other depths.
-/// Two passes; in the second a frame is laid over only where it takes part (FrameDetail). Peak memory at W×H:
+/// Two passes; in the second a frame is warped only where it contributes (FrameDetail). Peak memory at W×H:
 /// about 75 bytes a pixel, whatever the number of frames but for small pictures of all. @throws BadParameter,
 /// FileError when no frame can be read, Cancelled. Sources: Burt & Adelson, "A Multiresolution Spline With
 /// Application to Image Mosaics", ACM Trans. Graphics 2(4), 1983 (weights by detail size); Burt & Kolczynski,

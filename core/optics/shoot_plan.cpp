@@ -219,8 +219,7 @@ ShootSetup setup_of_json(const std::string& text) {
     ShootSetup setup;
     try {
         const auto json = nlohmann::json::parse(text);
-        if (json.at("moorhaze_setup") != 1)
-            throw FileError("is of a newer version. Use the newer Moorhaze.");
+        if (json.at("moorhaze_setup") != 1) throw FileError("is of a newer version. Use the newer Moorhaze.");
         each_member(setup, [&](const char* name, auto& value) {
             if (json.contains(name)) json.at(name).get_to(value);
         });

@@ -25,7 +25,7 @@ MOORHAZE_CLONES void two_rows(const float* const* rows, float* out, int count) {
 }
 
 template <int Channels>
-MOORHAZE_CLONES void halve_row(const float* row, float* out, int width, int half) {
+MOORHAZE_CLONES void downsample_row(const float* row, float* out, int width, int half) {
     auto at = [&](int x, int channel) { return row[mirrored(x, width) * Channels + channel]; };
     for (int x = 0; x < half; ++x) {
         const int middle = 2 * x;
@@ -79,18 +79,18 @@ cv::Mat pyramid_down(const cv::Mat& picture, const Job& job) {
         five_rows(rows, filtered.data(), values);
         dispatch(
             picture.channels(),
-            [&] { halve_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); },
-            [&] { halve_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); });
+            [&] { downsample_row<1>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); },
+            [&] { downsample_row<3>(filtered.data(), out.ptr<float>(y), picture.cols, out.cols); });
     });
     return out;
 }
 
-DoubledRows::DoubledRows(const cv::Mat& picture, cv::Size size) : picture_(picture), size_(size) {
+UpsampledRows::UpsampledRows(const cv::Mat& picture, cv::Size size) : picture_(picture), size_(size) {
     CV_Assert(picture.depth() == CV_32F && picture.cols == (size.width + 1) / 2 &&
               picture.rows == (size.height + 1) / 2);
 }
 
-void DoubledRows::row(int y, float* out, float* scratch) const {
+void UpsampledRows::row(int y, float* out, float* scratch) const {
     const int values = picture_.cols * picture_.channels();
     const int middle = y / 2;
     const int before = middle > 0 ? middle - 1 : (picture_.rows > 1 ? 1 : 0);
@@ -108,7 +108,7 @@ void DoubledRows::row(int y, float* out, float* scratch) const {
         [&] { double_row<3>(scratch, out, picture_.cols, size_.width); });
 }
 
-const float* DoubledRows::row(int y, std::vector<float>& out) const {
+const float* UpsampledRows::row(int y, std::vector<float>& out) const {
     std::vector<float> scratch(std::size_t(picture_.cols * picture_.channels()));
     out.resize(std::size_t(size_.width * picture_.channels()));
     row(y, out.data(), scratch.data());
@@ -117,7 +117,7 @@ const float* DoubledRows::row(int y, std::vector<float>& out) const {
 
 cv::Mat pyramid_up(const cv::Mat& picture, cv::Size size, const Job& job) {
     cv::Mat out(size, picture.type());
-    const DoubledRows rows(picture, size);
+    const UpsampledRows rows(picture, size);
     for_rows(size.height, job, [&](int y) {
         std::vector<float> scratch(std::size_t(picture.cols * picture.channels()));
         rows.row(y, out.ptr<float>(y), scratch.data());

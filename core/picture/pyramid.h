@@ -11,11 +11,11 @@ namespace moorhaze {
 /// Source: Burt & Adelson, "The Laplacian Pyramid as a Compact Image Code", IEEE Trans. Comm. 31(4), 1983.
 cv::Mat pyramid_down(const cv::Mat& picture, const Job& job);
 
-/// pyramid_up row by row, for steps that need no whole doubled picture. Refers to the picture. Thread-safe.
-class DoubledRows {
+/// pyramid_up row by row, for steps that need no whole upsampled picture. Refers to the picture. Thread-safe.
+class UpsampledRows {
   public:
     /// @param size  whose halves (rounded up) are the picture's sides.
-    DoubledRows(const cv::Mat& picture, cv::Size size);
+    UpsampledRows(const cv::Mat& picture, cv::Size size);
     /// @param out  a row of `size`;  @param scratch  as long as a row of the picture. Values, all channels.
     void row(int y, float* out, float* scratch) const;
     /// The same with its own scratch.   @param out  made as long as is needed.   @return  its values.
@@ -26,7 +26,7 @@ class DoubledRows {
     cv::Size size_;
 };
 
-/// How often a picture can be halved before its shorter side is less than `least_side`; at least 1.
+/// How often a picture can be downsampled by 2 before its shorter side is less than `least_side`; at least 1.
 int pyramid_levels(cv::Size size, int least_side);
 
 /// Back to `size`, whose halves (rounded up) are the picture's sides, with the same filter.

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/picture/laid_frame.h"
 #include "core/picture/warp_block.h"
+#include "core/picture/warped_frame.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -61,7 +61,7 @@ cv::Rect needed_of(cv::Size frame, const WarpPlan& plan) {
 
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,
                            const Job& job) {
-    return LaidFrame(frame, curve, plan).all(job);
+    return WarpedFrame(frame, curve, plan).all(job);
 }
 
 }  // namespace moorhaze

@@ -34,7 +34,7 @@ struct WarpPlan {
     /// Of frame and reference alike: light is brought to what the reference frame has at the same place.
     Vignetting vignetting = {};
     /// What the pixels are that are handed over. Outside of a part its edge is repeated, as of a frame's:
-    /// whoever takes parts sees to it that the target needs no more.
+    /// whoever contributess sees to it that the target needs no more.
     FramePart part = {};
 };
 
@@ -45,7 +45,7 @@ cv::Matx33d to_frame_of(const WarpPlan& plan);
 /// kernel reaches around it. Empty when the frame does not lie in the target.
 cv::Rect needed_of(cv::Size frame, const WarpPlan& plan);
 
-/// A frame laid over the reference plane, in linear light.
+/// A frame warped to the reference plane, in linear light.
 struct LinearFrame {
     cv::Mat3f pixels;              ///< target.height × target.width
     std::vector<RowSpan> covered;  ///< per row: where the frame has pixels; outside, its edge is repeated
@@ -57,7 +57,7 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan);
 /// Resamples once, from the file's own pixels: decoded by table, interpolated with a Lanczos kernel of three
 /// lobes on a square-root scale (in linear light its ringing would blacken the surround of highlights),
 /// levelled by `gains` and `vignetting`, out in linear light. Works in tiles; memory is one output. The whole
-/// of what LaidFrame gives block by block.
+/// of what WarpedFrame gives block by block.
 /// @throws BadParameter for a matrix that cannot be turned round or an empty target; Cancelled. Thread-safe.
 /// Source of the kernel: Duchon, "Lanczos Filtering in One and Two Dimensions", J. Appl. Meteor. 18, 1979.
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,

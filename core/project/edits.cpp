@@ -28,12 +28,14 @@ Project with_changed(Project project, ResultId id, const std::function<void(Proj
 /// For the core's functions about cards, which look at order and names alone.
 std::vector<FoundSeries> found_of(const SharedList<CardSeries>& card) {
     std::vector<FoundSeries> found;
-    for (const CardSeries& series : card) found.push_back({frames_of(series, {}), series.reason, series.name});
+    for (const CardSeries& series : card)
+        found.push_back({frames_of(series, {}), series.reason, series.name});
     return found;
 }
 
 /// `changed` by ids, with the frames as the project knows them.
-SharedList<CardSeries> card_with(const SharedList<CardSeries>& card, const std::vector<FoundSeries>& changed) {
+SharedList<CardSeries> card_with(const SharedList<CardSeries>& card,
+                                 const std::vector<FoundSeries>& changed) {
     std::map<FrameId, ProjectFrame> known;
     for (const CardSeries& series : card)
         for (const ProjectFrame& frame : series.frames) known[frame.id] = frame;
@@ -132,8 +134,7 @@ Project with_series(Project project, const Series& series, const SharedList<Card
     made.name = series.name;
     made.turned_round = series.turned_round;
     std::vector<ProjectFrame> frames;
-    for (const Frame& frame : series.frames)
-        frames.push_back({frame.id, frame.path, {}, 0, frame.used});
+    for (const Frame& frame : series.frames) frames.push_back({frame.id, frame.path, {}, 0, frame.used});
     made.frames = SharedList(frames);
     // Raw frames tell how they are developed, and all of them alike.
     for (const Frame& frame : series.frames)
@@ -220,8 +221,7 @@ Project with_result_asked_for(Project project, ResultId result) {
 }
 
 Project with_saved(Project project, ResultId result, const SharedList<Stroke>& strokes) {
-    return with_changed(std::move(project), result,
-                        [&](ProjectResult& own) { own.saved_strokes = strokes; });
+    return with_changed(std::move(project), result, [&](ProjectResult& own) { own.saved_strokes = strokes; });
 }
 
 }  // namespace moorhaze

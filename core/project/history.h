@@ -20,8 +20,8 @@ class History {
     /// @return      false when nothing changed, and there is nothing to undo.
     bool edit(const std::string& what, Project after, const std::string& join = {});
 
-    /// What merely happened, like a frame that arrived: it holds in every value, so that undo neither takes it
-    /// back nor loses it.
+    /// What merely happened, like a frame that arrived: it holds in every value, so that undo neither takes
+    /// it back nor loses it.
     void happened(const std::function<Project(const Project&)>& change);
 
     bool can_undo() const { return place_ > 0; }

@@ -3,8 +3,8 @@
 
 #include "core/project/project.h"
 
-/// What each step of the work is made from, as pure functions of the project. A product is out of date exactly
-/// when its inputs differ from those of today.
+/// What each step of the work is made from, as pure functions of the project. A product is out of date
+/// exactly when its inputs differ from those of today.
 namespace moorhaze {
 
 /// What was read of the frames' files.

@@ -23,8 +23,7 @@ Looked look_into(const Series& series, const LookTask& task, const Job& job) {
     if (rail || task.quick_merge) geometry = register_previews(shelf.pictures(), job.part(0.85, 0.97));
     if (rail) looked.growth = growth_along(geometry);
     if (task.quick_merge)
-        looked.quick =
-            std::make_shared<const QuickMerge>(shelf.pictures(), geometry, job.part(0.97, 1));
+        looked.quick = std::make_shared<const QuickMerge>(shelf.pictures(), geometry, job.part(0.97, 1));
     return reported(std::move(looked), series);
 }
 

@@ -15,9 +15,9 @@ struct Looked {
     std::vector<FocusProfile> profiles;  ///< one per frame; empty for unreadable ones
     SeriesProfile whole;
     OrderReport order;
-    std::optional<double> growth;          ///< of a rail series, from first to last frame
-    std::vector<std::string> mixed;        ///< settings that differ and should not, a sentence each
-    std::vector<FrameProblem> problems;    ///< frames that cannot be read
+    std::optional<double> growth;        ///< of a rail series, from first to last frame
+    std::vector<std::string> mixed;      ///< settings that differ and should not, a sentence each
+    std::vector<FrameProblem> problems;  ///< frames that cannot be read
     /// Of the frames' files; empty for those that were not read to their end (without a cache none is).
     std::vector<std::string> content_keys;
     std::shared_ptr<const QuickMerge> quick;  ///< null where it was not wanted
@@ -35,8 +35,9 @@ struct LookTask {
 /// @throws Cancelled.   Thread-safe.
 Looked look_into(const Series& series, const LookTask& task, const Job& job);
 
-/// What was found, for frames that stand in another order now: `order[k]` is the old index of the new k-th. What
-/// is known of the old order only (gaps, order, settings by numbers) is empty until it is reported() anew.
+/// What was found, for frames that stand in another order now: `order[k]` is the old index of the new k-th.
+/// What is known of the old order only (gaps, order, settings by numbers) is empty until it is reported()
+/// anew.
 Looked permuted(const Looked& looked, const std::vector<int>& order);
 
 /// Finds out what the profiles say about the series in the order they stand in.   Thread-safe.

@@ -9,7 +9,8 @@ namespace moorhaze {
 /// @param series        the frames that `from` was made of, in their order.
 /// @param geometry      of that series, made from `from.align`.
 /// @param memory_bytes  of the whole process, about; 0: as much as one piece takes.
-/// @throws Error when no frame is left or the frames have nothing in common, with the remedy; as merge_within.
+/// @throws Error when no frame is left or the frames have nothing in common, with the remedy; as
+/// merge_within.
 MergeResult merge_series(const Series& series, const SeriesGeometry& geometry, const MadeFrom& from,
                          std::size_t memory_bytes, const MergeContext& context, const Job& job);
 

@@ -38,7 +38,7 @@ struct PointPair {
     bool operator==(const PointPair&) const = default;
 };
 
-/// How frames are laid over the reference frame.
+/// How frames are warped to the reference frame.
 struct Placing {
     bool as_they_lie = false;  ///< nothing is measured and nothing moved
     PlaneModel model = PlaneModel::automatic;

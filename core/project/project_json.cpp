@@ -23,9 +23,8 @@ constexpr Named<Levelling> kLevelling[] = {{Levelling::automatic, "auto"},
                                            {Levelling::off, "off"},
                                            {Levelling::brightness, "brightness"},
                                            {Levelling::colour, "colour"}};
-constexpr Named<KeptArea> kKept[] = {{KeptArea::common, "common"},
-                                     {KeptArea::reference, "reference"},
-                                     {KeptArea::everything, "everything"}};
+constexpr Named<KeptArea> kKept[] = {
+    {KeptArea::common, "common"}, {KeptArea::reference, "reference"}, {KeptArea::everything, "everything"}};
 constexpr Named<Demosaic> kDemosaic[] = {
     {Demosaic::bilinear, "bilinear"}, {Demosaic::ppg, "ppg"}, {Demosaic::ahd, "ahd"}};
 
@@ -63,14 +62,16 @@ Json id_json(const std::optional<FrameId>& id) {
 }
 std::optional<FrameId> id_of(const Json& json, const char* key) {
     const auto found = json.find(key);
-    return found == json.end() || found->is_null() ? std::nullopt
-                                                   : std::optional(FrameId{found->get<int>()});
+    return found == json.end() || found->is_null() ? std::nullopt : std::optional(FrameId{found->get<int>()});
 }
 
 Json json_of(const Development& own) {
-    return {{"orientation", own.orientation}, {"red", own.red},
-            {"blue", own.blue},               {"exposure_ev", own.exposure_ev},
-            {"black_shift", own.black_shift}, {"white_shift", own.white_shift},
+    return {{"orientation", own.orientation},
+            {"red", own.red},
+            {"blue", own.blue},
+            {"exposure_ev", own.exposure_ev},
+            {"black_shift", own.black_shift},
+            {"white_shift", own.white_shift},
             {"demosaic", name_of(kDemosaic, own.demosaic)}};
 }
 Development development_of(const Json& json) {
@@ -203,9 +204,12 @@ SharedList<Stroke> strokes_of(const Json& json) {
 }
 
 Json json_of(const ProjectResult& own) {
-    Json json{{"id", own.id.value},       {"title", own.title},
-              {"seconds", own.seconds},   {"ahead", own.ahead},
-              {"made_from", json_of(own.made_from)}, {"strokes", json_of(own.strokes)}};
+    Json json{{"id", own.id.value},
+              {"title", own.title},
+              {"seconds", own.seconds},
+              {"ahead", own.ahead},
+              {"made_from", json_of(own.made_from)},
+              {"strokes", json_of(own.strokes)}};
     if (own.saved_strokes) {
         // Most often what was exported is what there is, or was before the last few strokes.
         if (own.saved_strokes->is_shared_start_of(own.strokes))
@@ -305,16 +309,11 @@ Project project_of(const Json& json, const Paths& paths) {
 
 std::string to_json(const Project& own, const std::filesystem::path& folder) {
     const Paths paths{folder};
-    Json json{{"moorhaze_project", kProjectVersion},
-              {"name", own.name},
-              {"frames", json_of(own.frames, paths)},
-              {"turned_round", own.turned_round},
-              {"nearest", id_json(own.nearest)},
-              {"farthest", id_json(own.farthest)},
-              {"reference", id_json(own.reference)},
-              {"development", json_of(own.development)},
-              {"placing", json_of(own.placing)},
-              {"kept", name_of(kKept, own.kept)},
+    Json json{{"moorhaze_project", kProjectVersion},  {"name", own.name},
+              {"frames", json_of(own.frames, paths)}, {"turned_round", own.turned_round},
+              {"nearest", id_json(own.nearest)},      {"farthest", id_json(own.farthest)},
+              {"reference", id_json(own.reference)},  {"development", json_of(own.development)},
+              {"placing", json_of(own.placing)},      {"kept", name_of(kKept, own.kept)},
               {"merge", json_of(own.merge)}};
     json["results"] = Json::array();
     for (const ProjectResult& result : own.results) json["results"].push_back(json_of(result));

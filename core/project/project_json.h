@@ -12,7 +12,8 @@ std::string to_json(const Project& project, const std::filesystem::path& folder)
 
 /// The project that to_json() wrote: equal in every value.
 /// @param folder  that relative paths lie in.
-/// @throws FileError for text that is no project, or of a newer version: what is wrong, without a file's name.
+/// @throws FileError for text that is no project, or of a newer version: what is wrong, without a file's
+/// name.
 Project project_from_json(const std::string& json, const std::filesystem::path& folder);
 
 }  // namespace moorhaze

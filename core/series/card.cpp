@@ -119,7 +119,7 @@ double framing_distance(const cv::Mat1f& one, const cv::Mat1f& other) {
     return std::max(0.0, 1 - correlation);
 }
 
-bool tells_framing(const cv::Mat1f& framing, double usual_light) {
+bool shows_framing(const cv::Mat1f& framing, double usual_light) {
     return !framing.empty() && cv::mean(framing)[0] > 0.35 * usual_light;
 }
 
@@ -181,7 +181,7 @@ std::vector<SeriesCut> find_cuts(const std::vector<Frame>& frames, const std::ve
         for (int a = std::max(0, i + 1 - kWindow); a <= i; ++a)
             for (int b = i + 1; b <= std::min(count - 1, i + kWindow); ++b) {
                 const cv::Mat1f &before = framings[std::size_t(a)], &after = framings[std::size_t(b)];
-                if (!tells_framing(before, usual_light) || !tells_framing(after, usual_light)) continue;
+                if (!shows_framing(before, usual_light) || !shows_framing(after, usual_light)) continue;
                 const double own = framing_distance(before, after);
                 nearest = nearest < 0 ? own : std::min(nearest, own);
             }

@@ -25,7 +25,7 @@ int trend_of_focus(const std::vector<Frame>& frames) {
 
 /// A camera that looks straight down cannot tell which way up it is: in such a series the orientation is
 /// written at random. All frames are laid as most of them are.
-void lay_alike(std::vector<Frame>& frames, std::vector<std::string>& notes) {
+void orient_alike(std::vector<Frame>& frames, std::vector<std::string>& notes) {
     std::map<int, int> orientations;
     for (const Frame& frame : frames) ++orientations[frame.info.shooting.orientation];
     if (orientations.size() < 2) return;
@@ -123,7 +123,7 @@ OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_fold
 OpenedSeries make_series(std::vector<Frame> frames) {
     OpenedSeries opened;
     name_frames(frames);
-    lay_alike(frames, opened.notes);
+    orient_alike(frames, opened.notes);
     std::map<std::pair<int, int>, int> sizes;
     for (const Frame& frame : frames) ++sizes[{frame.info.width, frame.info.height}];
     const auto common = std::max_element(sizes.begin(), sizes.end(),

@@ -87,8 +87,7 @@ class SharedList {
     }
     /// True when the other list begins with the very items of this one: quick, and never wrong.
     bool is_shared_start_of(const SharedList& longer) const {
-        return size() <= longer.size() &&
-               std::equal(items().begin(), items().end(), longer.items().begin());
+        return size() <= longer.size() && std::equal(items().begin(), items().end(), longer.items().begin());
     }
 
     bool operator==(const SharedList& other) const {

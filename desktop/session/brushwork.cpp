@@ -106,8 +106,8 @@ bool Brushwork::is_settled() const {
     return shown_ == result->id && display_ && pending_.isEmpty() && !whole_.is_busy() && !pieces_.is_busy();
 }
 
-/// What differs between the strokes on the screen and those of today is rendered anew: undo, redo and new ones
-/// alike.
+/// What differs between the strokes on the screen and those of today is rendered anew: undo, redo and new
+/// ones alike.
 void Brushwork::follow_strokes() {
     const SharedList<Stroke> now = strokes();
     int same = 0;
@@ -123,6 +123,7 @@ void Brushwork::show_result() {
     // What was mended so far need not be made again when it is looked at next.
     if (shown_ && display_ && pending_.isEmpty() && !pieces_.is_busy())
         store_.put({*shown_, followed_}, std::exchange(display_, nullptr));
+    if (product_.file) product_.file->rest();
     live_.reset();
     base_.standpoint.set_drawing(false);
     whole_.drop();
@@ -145,10 +146,10 @@ void Brushwork::show_result() {
     }
     whole_.want(
         [product = product_, strokes = followed_, sources = base_.products.sources()](const Job& job) {
-            const Picture picture = mended(*product.result, strokes, *sources->of(product.plane),
-                                           product.result->area, job);
-            return std::make_shared<DisplayPicture>(
-                display_levels(picture, job), QPoint(product.result->area.x, product.result->area.y));
+            const Picture picture =
+                mended(*product.result, strokes, *sources->of(product.plane), product.result->area, job);
+            return std::make_shared<DisplayPicture>(display_levels(picture, job),
+                                                    QPoint(product.result->area.x, product.result->area.y));
         },
         [this](const std::shared_ptr<DisplayPicture>& made) {
             display_ = made;
@@ -171,9 +172,8 @@ void Brushwork::next() {
     pending_ -= area;
     pieces_.want(
         [product = product_, strokes = strokes(), sources = base_.products.sources(), area](const Job& job) {
-            return to_display(mended(*product.result, strokes, *sources->of(product.plane),
-                                     to_pixel_rect(area), job),
-                              job);
+            return to_display(
+                mended(*product.result, strokes, *sources->of(product.plane), to_pixel_rect(area), job), job);
         },
         [this, area](const cv::Mat4b& screen) {
             if (!display_) return;

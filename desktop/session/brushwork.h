@@ -8,8 +8,8 @@
 
 namespace moorhaze::desktop {
 
-/// The result shown with its strokes rendered over it, for the screen. A stroke is rendered while it is drawn,
-/// piece by piece beside the interface; what it becomes in the end is an edit of the document.
+/// The result shown with its strokes rendered over it, for the screen. A stroke is rendered while it is
+/// drawn, piece by piece beside the interface; what it becomes in the end is an edit of the document.
 class Brushwork : public QObject {
     Q_OBJECT
   public:

@@ -9,8 +9,8 @@ namespace moorhaze::desktop {
 Changes changes_between(const Project& before, const Project& after) {
     Changes changes;
     const auto versions = look_inputs(before).frames, now = look_inputs(after).frames;
-    changes.frames = versions.size() != now.size() ||
-                     !std::is_permutation(versions.begin(), versions.end(), now.begin());
+    changes.frames =
+        versions.size() != now.size() || !std::is_permutation(versions.begin(), versions.end(), now.begin());
     changes.order = !changes.frames && versions != now;
     for (const ProjectFrame& frame : after.frames)
         if (const auto place = place_of(before, frame.id))

@@ -7,17 +7,17 @@ namespace moorhaze::desktop {
 
 /// How two projects differ.
 struct Changes {
-    bool series = false;       ///< another series altogether: nothing of the former holds
-    bool frames = false;       ///< there are others, or their files changed
-    bool order = false;        ///< the same frames at other places
-    bool used = false;         ///< frames left out or taken back
-    bool range = false;        ///< as places
-    bool reference = false;    ///< another was chosen
+    bool series = false;     ///< another series altogether: nothing of the former holds
+    bool frames = false;     ///< there are others, or their files changed
+    bool order = false;      ///< the same frames at other places
+    bool used = false;       ///< frames left out or taken back
+    bool range = false;      ///< as places
+    bool reference = false;  ///< another was chosen
     bool development = false;
     bool placing = false;
     bool kept = false;
-    bool merge = false;        ///< method and settings
-    bool results = false;      ///< there are others, or their titles and what was saved of them
+    bool merge = false;    ///< method and settings
+    bool results = false;  ///< there are others, or their titles and what was saved of them
     bool shooting = false;
     bool card = false;
     std::vector<ResultId> mended;  ///< results whose strokes differ

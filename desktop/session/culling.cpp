@@ -30,7 +30,8 @@ void Culling::set_range(FrameRange range) {
 
 void Culling::accept_suggestions() {
     const Looked* looked = base_.products.looked();
-    if (!looked) return base_.notices.notify(tr("The frames are still being looked at; nothing is suggested yet."));
+    if (!looked)
+        return base_.notices.notify(tr("The frames are still being looked at; nothing is suggested yet."));
     std::vector<FrameId> flagged;
     for (int place = 0; place < int(looked->whole.flags.size()); ++place)
         if (!looked->whole.flags[std::size_t(place)].empty()) flagged.push_back(base_.document.id_at(place));
@@ -90,7 +91,8 @@ std::optional<FrameId> Culling::sharpest_at(double across, double down, std::opt
     std::optional<FrameId> best;
     float most = -1;
     for (int place = 0; place < int(looked->profiles.size()); ++place)
-        if (const float value = sharpness_at(looked->profiles[std::size_t(place)], across, down); value > most)
+        if (const float value = sharpness_at(looked->profiles[std::size_t(place)], across, down);
+            value > most)
             most = value, best = base_.document.id_at(place);
     return best;
 }
@@ -108,12 +110,12 @@ void Culling::save_frame(FrameId frame, const std::filesystem::path& file, const
     base_.jobs.start(
         QStringLiteral("save"),
         [own = base_.document.series().frames[std::size_t(place)], file, settings](const Job& job) {
-            write_picture(file, read_picture(own.path, own.development, job), own.info.shooting, settings, job);
+            write_picture(file, read_picture(own.path, own.development, job), own.info.shooting, settings,
+                          job);
             return 0;
         },
         [this, file, place](int) {
-            base_.notices.notify(
-                tr("Frame %1 was saved as %2.").arg(place + 1).arg(text(file.string())));
+            base_.notices.notify(tr("Frame %1 was saved as %2.").arg(place + 1).arg(text(file.string())));
         });
 }
 

@@ -34,7 +34,8 @@ class Document : public QObject {
     /// One step of undo; nothing when nothing changes.
     /// @param join  steps that follow each other with the same of these are one.
     /// @param more_facts  of frames that come into the project.
-    void edit(const QString& what, Project after, const QString& join = {}, const FrameFacts& more_facts = {});
+    void edit(const QString& what, Project after, const QString& join = {},
+              const FrameFacts& more_facts = {});
     void happened(const std::function<Project(const Project&)>& change, const FrameFacts& more_facts = {});
     void undo();
     void redo();

@@ -75,10 +75,10 @@ void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_qualit
         kExport,
         [product = *product, strokes = result->strokes, sources = base_.products.sources(), shooting, write,
          path = std::filesystem::path(name.toStdString())](const Job& job) {
-            const Picture picture =
-                strokes.empty() ? product.result->picture
-                                : mended(*product.result, strokes, *sources->of(product.plane),
-                                         product.result->area, job.part(0, 0.4));
+            const Picture picture = strokes.empty()
+                                        ? product.result->picture
+                                        : mended(*product.result, strokes, *sources->of(product.plane),
+                                                 product.result->area, job.part(0, 0.4));
             write_picture(path, picture, shooting, write, job.part(0.4, 1));
             return qint64(std::filesystem::file_size(path));
         },

@@ -40,14 +40,11 @@ Job JobRunner::make_job() {
     return {stop_.get_token(), [this, last, serial = ++serial_](double fraction) {
                 const int step = int(fraction * 200);
                 if (last->exchange(step) == step) return;
-                QMetaObject::invokeMethod(
-                    this,
-                    [this, fraction, serial] {
-                        if (!active_ || serial != serial_) return;
-                        fraction_ = std::max(fraction_, fraction);
-                        emit changed();
-                    },
-                    Qt::QueuedConnection);
+                post(this, [this, fraction, serial] {
+                    if (!active_ || serial != serial_) return;
+                    fraction_ = std::max(fraction_, fraction);
+                    emit changed();
+                });
             }};
 }
 

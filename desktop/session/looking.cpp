@@ -57,21 +57,21 @@ bool Looking::begin(bool first) {
     under_way_ = wanted;
     const int serial = base_.document.serial();
     auto seen = [this, wanted, serial](int place, double detail) {
-        QMetaObject::invokeMethod(
-            this,
-            [this, wanted, serial, place, detail] {
-                if (serial != base_.document.serial() || under_way_ != wanted || place >= int(first_looks_.size())) return;
-                first_looks_[std::size_t(place)] = detail;
-                emit frame_looked(place);
-            },
-            Qt::QueuedConnection);
+        post(this, [this, wanted, serial, place, detail] {
+            if (serial != base_.document.serial() || under_way_ != wanted ||
+                place >= int(first_looks_.size()))
+                return;
+            first_looks_[std::size_t(place)] = detail;
+            emit frame_looked(place);
+        });
     };
     auto done = [this, wanted, serial](const Looked& looked) {
         if (serial != base_.document.serial()) return;
         if (under_way_ == wanted) under_way_.reset();
         std::vector<std::pair<FrameId, std::string>> keys;
         for (std::size_t i = 0; i < looked.content_keys.size(); ++i)
-            if (!looked.content_keys[i].empty()) keys.emplace_back(wanted.frames[i].id, looked.content_keys[i]);
+            if (!looked.content_keys[i].empty())
+                keys.emplace_back(wanted.frames[i].id, looked.content_keys[i]);
         if (!keys.empty() && wanted == look_inputs(base_.document.project()))
             base_.document.happened([&](const Project& own) { return with_content_keys(own, keys); });
         base_.products.keep_look(wanted, looked);

@@ -5,9 +5,9 @@
 
 namespace moorhaze::desktop {
 
-/// Looks into the series whenever its frames, their order or their development are others than those that were
-/// looked at. When it was stopped or failed it says so, and goes on when it is asked to or its outcome is
-/// needed.
+/// Looks into the series whenever its frames, their order or their development are others than those that
+/// were looked at. When it was stopped or failed it says so, and goes on when it is asked to or its outcome
+/// is needed.
 class Looking : public QObject {
     Q_OBJECT
   public:

@@ -73,7 +73,8 @@ void MatchPoints::join(const Half& first, FrameId frame, cv::Point2d at) {
          in_other = at](const Job&) -> std::optional<cv::Point2d> {
             const Part here = part_around(*cache->get(one.path, one.development), in_one),
                        there = part_around(*cache->get(other.path, other.development), in_other);
-            const auto found = refined_match(here.luma, in_one - here.from, there.luma, in_other - there.from);
+            const auto found =
+                refined_match(here.luma, in_one - here.from, there.luma, in_other - there.from);
             if (!found) return std::nullopt;
             return *found + there.from;
         },
@@ -86,8 +87,9 @@ void MatchPoints::join(const Half& first, FrameId frame, cv::Point2d at) {
                                     .arg(base_.document.place(frame) + 1),
                                 with_placing(base_.document.project(), placing));
             if (!found)
-                base_.notices.notify(tr("Around these points nothing was found that both frames hold: the "
-                                        "second one stays where you put it."));
+                base_.notices.notify(
+                    tr("Around these points nothing was found that both frames hold: the "
+                       "second one stays where you put it."));
             emit changed();
         },
         [this](const std::exception& error) {

@@ -191,9 +191,9 @@ void MergePreview::merge(const QRect& part) {
     using Made = std::shared_ptr<const DisplayPicture>;
     wish_.want(
         [frames = frames_, &method, settings = merge_settings(wanted(), base_.document.series()),
-         known = merging_.surveyed(), part](const Job& job) -> Made {
-            const MergeResult merged =
-                frames->merge(method, settings, known ? &known->survey : nullptr, to_pixel_rect(part), job);
+         known = merging_.with_statistics(), part](const Job& job) -> Made {
+            const MergeResult merged = frames->merge(method, settings, known ? &known->statistics : nullptr,
+                                                     to_pixel_rect(part), job);
             return std::make_shared<DisplayPicture>(display_levels(merged.picture, job),
                                                     QPoint(merged.area.x, merged.area.y));
         },

@@ -37,7 +37,8 @@ Merging::Merging(SessionBase& base, Aligning& aligning, QObject* parent)
 }
 
 void Merging::set_choice(const MergeChoice& choice, const QString& field) {
-    base_.document.edit(field, with_merge(base_.document.project(), choice), QStringLiteral("merge ") + field);
+    base_.document.edit(field, with_merge(base_.document.project(), choice),
+                        QStringLiteral("merge ") + field);
 }
 
 void Merging::merge() {
@@ -47,8 +48,7 @@ void Merging::merge() {
     const bool runs = under_way_ && base_.jobs.busy() && !base_.jobs.is_making_way();
     // What was begun ahead, or is there already, is what is asked for now.
     if (runs && under_way_ == wanted) {
-        if (!base_.jobs.is_yielding())
-            return base_.notices.notify(tr("This very merge is running already."));
+        if (!base_.jobs.is_yielding()) return base_.notices.notify(tr("This very merge is running already."));
         return base_.jobs.keep();
     }
     if (const ProjectResult* shown = base_.standpoint.result();
@@ -56,7 +56,8 @@ void Merging::merge() {
         return base_.document.happened(
             [id = shown->id](const Project& own) { return with_result_asked_for(own, id); });
     if (waiting_)
-        return base_.notices.notify(tr("The merge that you asked for follows as soon as the work before it is done."));
+        return base_.notices.notify(
+            tr("The merge that you asked for follows as soon as the work before it is done."));
     waiting_ = true;
     aligning_.try_again();
     base_.jobs.decide([this] { go_on(); });
@@ -93,9 +94,10 @@ MergeContext Merging::growing(const MergeMethod& method, PixelRect area) {
         if (Clock::now() - last < kGrowthEvery) return;
         const cv::Mat1f places = so_far();
         last = Clock::now();
-        QMetaObject::invokeMethod(this, [this, title, area, serial, places] {
+        post(this, [this, title, area, serial, places] {
             // It may come late, when the merge has ended.
-            if (serial != base_.document.serial() || !base_.jobs.busy() || base_.jobs.title() != kMerge) return;
+            if (serial != base_.document.serial() || !base_.jobs.busy() || base_.jobs.title() != kMerge)
+                return;
             growth_ = Growth{title, places, area};
             emit grew();
         });
@@ -111,12 +113,14 @@ void Merging::run(const MadeFrom& from, bool ahead) {
     const MergeMethod& method = merge_method(from.choice.method);
     // A merge that nobody asked for shows no growing depth: the person still judges the result shown.
     auto work = [plane = base_.products.plane(), from, memory = std::size_t(memory_mb_) << 20,
-                 context = ahead ? MergeContext() : growing(method, base_.products.kept_area())](const Job& job) {
+                 context =
+                     ahead ? MergeContext() : growing(method, base_.products.kept_area())](const Job& job) {
         const auto begin = std::chrono::steady_clock::now();
-        auto merged = std::make_shared<const MergeResult>(
-            merge_series(plane->series, plane->geometry, from, memory, context, job));
+        MergeResult merged = merge_series(plane->series, plane->geometry, from, memory, context, job);
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
-        return Merged{{merged, plane, thumb_of(merged->picture)}, took.count()};
+        const QImage thumb = thumb_of(merged.picture);
+        const ShelvedResult shelved = shelve(std::move(merged), scratch_folder());
+        return Merged{{shelved.result, plane, thumb, shelved.file}, took.count()};
     };
     auto done = [this, serial = base_.document.serial(), from](const Merged& merged) {
         if (serial != base_.document.serial()) return;
@@ -147,7 +151,8 @@ void Merging::take(const MadeFrom& from, const MergeProduct& product, double sec
     base_.document.happened([&](const Project& own) { return with_result(own, result); });
     if (busy_hand)
         return base_.notices.notify(
-            tr("%1 is ready: it is in the list of Merge. The result under the brush stays.").arg(text(result.title)));
+            tr("%1 is ready: it is in the list of Merge. The result under the brush stays.")
+                .arg(text(result.title)));
     base_.standpoint.set_result(result.id);
     if (base_.standpoint.stage() < Stage::merge) base_.standpoint.set_stage(Stage::merge);
 }
@@ -162,14 +167,14 @@ void Merging::drop(ResultId result) {
     base_.document.edit(tr("drop result"), without_result(base_.document.project(), result));
 }
 
-std::shared_ptr<const MergeResult> Merging::surveyed() const {
+std::shared_ptr<const MergeResult> Merging::with_statistics() const {
     const Project& project = base_.document.project();
     const MadeFrom wanted = base_.products.merge_inputs();
     for (int place = project.results.size() - 1; place >= 0; --place) {
         const ProjectResult& result = project.results[place];
         const MergeProduct* product = base_.products.merge(result.id);
         const MadeFrom& from = result.made_from;
-        if (product && !product->result->survey.noise.empty() && from.frames == wanted.frames &&
+        if (product && !product->result->statistics.noise.empty() && from.frames == wanted.frames &&
             from.align == wanted.align && from.kept == wanted.kept)
             return product->result;
     }

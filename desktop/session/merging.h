@@ -23,8 +23,8 @@ class Merging : public QObject {
     int memory_mb() const { return memory_mb_; }
     void set_memory_mb(int megabytes) { memory_mb_ = megabytes; }
 
-    /// Aligns first if the frames have not been aligned as they are, then merges what is decided when its turn
-    /// comes. Asked for while another merge runs it follows that one.
+    /// Aligns first if the frames have not been aligned as they are, then merges what is decided when its
+    /// turn comes. Asked for while another merge runs it follows that one.
     void merge();
     /// Merges though nobody asked for it yet: in the background, stopped as soon as anything else is to be
     /// done. Nothing if other work runs, or nothing would be new.
@@ -42,8 +42,8 @@ class Merging : public QObject {
         const ProjectResult* shown = base_.standpoint.result();
         return shown && base_.products.is_current(*shown);
     }
-    /// The last merge whose survey holds for the frames as they are now; null if there is none.
-    std::shared_ptr<const MergeResult> surveyed() const;
+    /// The last merge whose statistics holds for the frames as they are now; null if there is none.
+    std::shared_ptr<const MergeResult> with_statistics() const;
 
   signals:
     void grew();  ///< growth() is another, or gone

@@ -49,7 +49,8 @@ void Opening::open(const std::vector<std::filesystem::path>& files_or_folder) {
         [this](const Opened& opened) {
             const std::size_t found = opened.card.series.size();
             show(opened.first, card_of(opened.card.series), 0, facts_of(opened.card.series),
-                 sentences(opened.card.problems) + sentences(opened.card.notes), !opened.card.problems.empty());
+                 sentences(opened.card.problems) + sentences(opened.card.notes),
+                 !opened.card.problems.empty());
             if (found > 1)
                 base_.notices.notify(
                     tr("%1 series were found; the first is open, the others are listed in Plan.").arg(found));
@@ -93,9 +94,9 @@ void Opening::cut_here() {
     try {
         if (frame) recut(tr("cut the series"), cut_before(base_.document.project(), *frame));
     } catch (const BadParameter&) {
-        base_.notices.notify_error(
-            tr("A series is cut before one of its frames, but the first: show the frame that the second series "
-               "shall begin with."));
+        base_.notices.notify_error(tr(
+            "A series is cut before one of its frames, but the first: show the frame that the second series "
+            "shall begin with."));
     }
 }
 
@@ -153,7 +154,8 @@ void Opening::keep_grown_look(Project then, std::optional<int> replaced, const F
     else
         looked.profiles.push_back(profile);
     looked.whole = whole;
-    if (int(looked.profiles.size()) == then.frames.size()) base_.products.keep_look(look_inputs(then), looked);
+    if (int(looked.profiles.size()) == then.frames.size())
+        base_.products.keep_look(look_inputs(then), looked);
 }
 
 }  // namespace moorhaze::desktop

@@ -12,8 +12,8 @@ class Opening : public QObject {
   public:
     Opening(SessionBase& base, Looking& looking, QObject* parent = nullptr);
 
-    /// Opens files or a folder beside the interface. Of several series the first is opened, and all are on the
-    /// card. Work on the series there was is stopped; it goes on when this fails.
+    /// Opens files or a folder beside the interface. Of several series the first is opened, and all are on
+    /// the card. Work on the series there was is stopped; it goes on when this fails.
     void open(const std::vector<std::filesystem::path>& files_or_folder);
     /// Another series of the card.
     void open_from_card(int place);

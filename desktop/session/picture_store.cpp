@@ -157,8 +157,8 @@ void PictureStore::prepare(FrameId frame) {
     const auto index = index_of(base_.document.series(), frame);
     if (!index) return;
     preparation_.want(
-        [own = base_.document.series().frames[std::size_t(*index)], cache = base_.products.frame_cache()](
-            const Job&) {
+        [own = base_.document.series().frames[std::size_t(*index)],
+         cache = base_.products.frame_cache()](const Job&) {
             cache->get(own.path, own.development);
             return 0;
         },

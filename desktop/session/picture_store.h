@@ -12,8 +12,8 @@ namespace moorhaze::desktop {
 /// A frame as shot, or laid in a plane.
 struct FrameView {
     FrameId frame;
-    PlanePtr plane;       ///< null: as shot
-    bool marked = false;  ///< what is sharp painted over; frames as shot only
+    PlanePtr plane;                     ///< null: as shot
+    bool marked = false;                ///< what is sharp painted over; frames as shot only
     std::optional<FrameId> edges_with;  ///< its edges and those of this frame tinted over each other
     bool operator==(const FrameView&) const = default;
 };

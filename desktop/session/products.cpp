@@ -81,14 +81,14 @@ void Products::find_look() {
     }
     look_.reset();
     if (const auto other = look_in_other_order())
-        look_ = KeptLook{wanted, std::make_shared<const Looked>(permuted(*other->looked, other->order)), false};
+        look_ =
+            KeptLook{wanted, std::make_shared<const Looked>(permuted(*other->looked, other->order)), false};
 }
 
 std::optional<Products::OtherOrder> Products::look_in_other_order() const {
     const LookInputs wanted = look_inputs(document_.project());
     for (const KeptLook& own : looks_) {
-        if (own.inputs.development != wanted.development ||
-            own.inputs.frames.size() != wanted.frames.size())
+        if (own.inputs.development != wanted.development || own.inputs.frames.size() != wanted.frames.size())
             continue;
         OtherOrder other{own.looked, {}};
         for (const FrameVersion& frame : wanted.frames) {
@@ -146,7 +146,9 @@ std::shared_ptr<const Registration> Products::registration() const {
     const LookInputs wanted = look_inputs(document_.project());
     // The one that measured most serves longest.
     std::shared_ptr<const Registration> best;
-    auto measured = [](const Registration& own) { return std::count(own.used.begin(), own.used.end(), true); };
+    auto measured = [](const Registration& own) {
+        return std::count(own.used.begin(), own.used.end(), true);
+    };
     for (const KeptPlane& own : planes_)
         if (own.registration && own.inputs.look == wanted &&
             (!best || measured(*own.registration) > measured(*best)))
@@ -167,8 +169,8 @@ PlanePtr Products::plane_or_unmoved() const {
     if (plane_) return plane_;
     if (!unmoved_) {
         const int place = std::max(0, document_.place(reference()));
-        unmoved_ = std::make_shared<const Plane>(
-            Plane{document_.series(), unmoved(document_.series(), place)});
+        unmoved_ =
+            std::make_shared<const Plane>(Plane{document_.series(), unmoved(document_.series(), place)});
     }
     return unmoved_;
 }

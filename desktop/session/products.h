@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "core/merge/frame_source.h"
+#include "core/merge/shelved_result.h"
 #include "core/project/align_series.h"
 #include "core/project/look_into.h"
 #include "desktop/session/document.h"
@@ -24,6 +25,7 @@ struct MergeProduct {
     std::shared_ptr<const MergeResult> result;
     PlanePtr plane;  ///< that its frames were laid in
     QImage thumb;
+    std::shared_ptr<const ScratchFile> file;  ///< that its planes lie in; null: they are in memory
 };
 
 /// Any frame of some planes; made when they are first asked for, which decodes a frame. Thread-safe.
@@ -62,8 +64,8 @@ class Products : public QObject {
     /// The one in force.
     FrameId reference() const { return document_.project().reference.value_or(suggested_reference()); }
     void keep_look(const LookInputs& inputs, Looked looked);
-    /// The look that serves to find out about frames in another order, and the old index of each; nothing when
-    /// there is none of these very frames.
+    /// The look that serves to find out about frames in another order, and the old index of each; nothing
+    /// when there is none of these very frames.
     struct OtherOrder {
         std::shared_ptr<const Looked> looked;
         std::vector<int> order;

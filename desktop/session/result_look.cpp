@@ -12,7 +12,7 @@ constexpr QRgb kViolet = 0xa986cf, kBlue = 0x6fa8c9, kAmber = 0xe0b23c;
 constexpr float kFloorWidth = 0.1f;  // over which the floor takes effect
 
 /// The picture at half size, blue, green, red, 255.
-cv::Mat4b halved_display(const Picture& picture) {
+cv::Mat4b downsampled_display(const Picture& picture) {
     const auto levels = display_levels(picture, Job{});
     return levels.size() > 1 ? levels[1] : levels[0];
 }
@@ -152,7 +152,7 @@ void ResultLook::want() {
         [merge = own->result, look = wanted_look(),
          floor = base_.document.project().merge.settings.trust_floor, frames = own->plane->series.count(),
          colours = colours_, known = base_of_ == id ? base_picture_ : cv::Mat4b()](const Job& job) -> Made {
-            const cv::Mat4b base = known.empty() ? halved_display(merge->picture) : known;
+            const cv::Mat4b base = known.empty() ? downsampled_display(merge->picture) : known;
             job.checkpoint();
             const cv::Mat3b shown = look_at(*merge, base, look, floor, frames, colours);
             return {base, std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, job),

@@ -2,6 +2,7 @@
 #include "desktop/session/brushwork.h"
 #include "desktop/session/culling.h"
 #include "desktop/session/exporter.h"
+#include "desktop/session/folder_watch.h"
 #include "desktop/session/match_points.h"
 #include "desktop/session/merge_preview.h"
 #include "desktop/session/merging.h"
@@ -10,6 +11,7 @@
 #include "desktop/session/pointing.h"
 #include "desktop/session/quick_look.h"
 #include "desktop/session/result_look.h"
+#include "desktop/session/saved_setups.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/sounding.h"
 
@@ -38,6 +40,8 @@ struct Session : SessionBase {
     ResultLook result_look;
     Exporter exporter{*this};
     ShootDesk shoot_desk{*this, opening};
+    SavedSetups saved_setups{*this, shoot_desk};
+    FolderWatch folder_watch{*this, opening};
 };
 
 }  // namespace moorhaze::desktop

@@ -12,9 +12,10 @@ namespace moorhaze::desktop {
 struct SessionBase {
     /// How asked-for work ended, where it did not come to its end, is said in one place.
     SessionBase() {
-        QObject::connect(&jobs, &JobRunner::failed, &notices, [this](const QString& title, const QString& why) {
-            notices.notify_error(QStringLiteral("%1: %2").arg(title, why));
-        });
+        QObject::connect(&jobs, &JobRunner::failed, &notices,
+                         [this](const QString& title, const QString& why) {
+                             notices.notify_error(QStringLiteral("%1: %2").arg(title, why));
+                         });
         QObject::connect(&jobs, &JobRunner::cancelled, &notices, [this](const QString& title) {
             notices.notify(QStringLiteral("%1 stopped; nothing was changed.").arg(title));
         });

@@ -1,10 +1,6 @@
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/text.h"
 
-#include <QDir>
-#include <QFileInfo>
-#include <QRegularExpression>
-#include <QStandardPaths>
 #include <chrono>
 
 #include "desktop/session/facts.h"
@@ -14,7 +10,6 @@ namespace moorhaze::desktop {
 namespace {
 
 const cv::Size kLiveSize{480, 320};
-constexpr int kWatchEvery_ms = 500;
 
 struct LiveFrame {
     std::shared_ptr<const DisplayPicture> picture;
@@ -26,8 +21,6 @@ struct LiveFrame {
 ShootDesk::ShootDesk(SessionBase& base, Opening& opening, QObject* parent)
     : QObject(parent), base_(base), opening_(opening) {
     plan_ = plan_shoot(setup());
-    watch_timer_.setInterval(kWatchEvery_ms);
-    connect(&watch_timer_, &QTimer::timeout, this, &ShootDesk::look_at_watched);
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
         if (!changes.shooting) return;
         plan_ = plan_shoot(setup());
@@ -43,49 +36,6 @@ void ShootDesk::set_setup(const ShootSetup& setup, const QString& field) {
     to.setup = setup;
     base_.document.edit(tr("plan: %1").arg(field), with_shooting(base_.document.project(), to),
                         QStringLiteral("setup ") + field);
-}
-
-QString ShootDesk::setup_folder() {
-    return QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation))
-        .filePath(QStringLiteral("setups"));
-}
-
-QStringList ShootDesk::saved_setups() const {
-    QStringList names;
-    for (const QFileInfo& file :
-         QDir(setup_folder()).entryInfoList({QStringLiteral("*.json")}, QDir::Files, QDir::Name))
-        names << file.completeBaseName();
-    return names;
-}
-
-void ShootDesk::save_setup_as(const QString& name) {
-    QString plain = name.trimmed();
-    plain.replace(QRegularExpression(QStringLiteral("[/\\\\\\x00-\\x1f]")), QStringLiteral("-"));
-    while (plain.startsWith('.')) plain.remove(0, 1);
-    if (plain.isEmpty()) return base_.notices.notify_error(tr("Type a name for the setup first."));
-    QDir().mkpath(setup_folder());
-    try {
-        save_setup(QDir(setup_folder()).filePath(plain + QStringLiteral(".json")).toStdString(), setup());
-        base_.notices.notify(tr("Setup \"%1\" saved.").arg(plain));
-    } catch (const Error& error) {
-        base_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
-    emit saved_setups_changed();
-}
-
-void ShootDesk::load_saved_setup(const QString& name) {
-    try {
-        set_setup(load_setup(QDir(setup_folder()).filePath(name + QStringLiteral(".json")).toStdString()),
-                  tr("setup %1").arg(name));
-    } catch (const Error& error) {
-        base_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
-}
-
-void ShootDesk::remove_saved_setup(const QString& name) {
-    if (QFile::remove(QDir(setup_folder()).filePath(name + QStringLiteral(".json"))))
-        base_.notices.notify(tr("Setup \"%1\" removed.").arg(name));
-    emit saved_setups_changed();
 }
 
 // ------------------------------------------------------------------------------------------------- devices
@@ -106,7 +56,6 @@ std::vector<rig::BenchFault> ShootDesk::practice_mishaps() {
 
 void ShootDesk::connect_devices(const rig::BenchSettings& settings) {
     disconnect_devices();
-    stop_watching();
     scene_ = text(settings.scene);
     set_state(ShootState::connecting);
     rig::BenchSettings own = settings;

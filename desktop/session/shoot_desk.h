@@ -5,7 +5,6 @@
 #include <optional>
 
 #include "core/optics/shoot_plan.h"
-#include "core/series/watched_folder.h"
 #include "desktop/session/display_picture.h"
 #include "desktop/session/latest_wish.h"
 #include "desktop/session/opening.h"
@@ -47,11 +46,6 @@ class ShootDesk : public QObject {
     const ShootPlan& plan() const { return plan_; }
     /// One step of undo; steps that follow each other within the same field join.
     void set_setup(const ShootSetup& setup, const QString& field);
-    static QString setup_folder();
-    QStringList saved_setups() const;
-    void save_setup_as(const QString& name);
-    void load_saved_setup(const QString& name);
-    void remove_saved_setup(const QString& name);
 
     /// A misfire, a bump and a lost link among the first frames of a run.
     static std::vector<rig::BenchFault> practice_mishaps();
@@ -109,19 +103,13 @@ class ShootDesk : public QObject {
     std::shared_ptr<const DisplayPicture> live_picture() const { return live_; }
     /// Live view, or its last picture until a frame has arrived.
     bool shows_live() const {
-        return live_ && (state_ == ShootState::live || (state_ != ShootState::off && !base_.document.has_series()));
+        return live_ &&
+               (state_ == ShootState::live || (state_ != ShootState::off && !base_.document.has_series()));
     }
     double live_frames_per_second() const { return live_rate_; }
 
-    // A watched folder as the source.
-    void watch(const QString& folder);
-    void stop_watching();
-    bool is_watching() const { return watched_ != nullptr; }
-    int watched_frames() const { return base_.document.series().count(); }
-
   signals:
     void setup_changed();
-    void saved_setups_changed();
     void state_changed();  ///< state, position, marks
     void live_changed();
     void progress_changed();  ///< frames and troubles of the run
@@ -136,15 +124,12 @@ class ShootDesk : public QObject {
     void next_live();
     void next_shot();
     struct Arrived;
-    static Arrived looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before, bool again,
-                             const Job& job);
     void took(const Arrived& arrived);
     /// Profiles of the frames before a shot of a view; empty where another view begins.
     std::vector<FocusProfile> profiles_before(int view) const;
     void forget_call();
     void interrupted(const std::exception& error);
     void finish_run();
-    void look_at_watched();
     rig::ShootDevices devices() const;
     bool on_rail() const { return setup().stepping == Stepping::rail; }
 
@@ -164,13 +149,11 @@ class ShootDesk : public QObject {
     bool quick_ = true;
     int view_ = 0;
     bool joining_ = true;
-    std::vector<FocusProfile> profiles_;  ///< of the frames of the view being shot, or of the folder watched
+    std::vector<FocusProfile> profiles_;  ///< of the frames of the view being shot
     std::vector<bool> stations_shot_;
     std::vector<ShootTrouble> troubles_;
     std::vector<ShootTrouble> again_;  ///< waiting to be shot again
     std::shared_ptr<const DisplayPicture> live_;
-    std::shared_ptr<WatchedFolder> watched_;
-    QTimer watch_timer_;
 };
 
 template <class Work, class Done>

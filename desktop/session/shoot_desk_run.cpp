@@ -1,38 +1,20 @@
-// The run of a shoot, and the watched folder.
+// The run of a shoot.
 #include <algorithm>
 
-#include "core/focus/frame_faults.h"
+#include "desktop/session/arrival.h"
 #include "desktop/session/facts.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
 
-/// A frame that was shot or found, with what it changes.
+/// A frame that was shot, with what it changes.
 struct ShootDesk::Arrived {
     rig::Shoot::Shot shot;
-    Frame frame;
-    FocusProfile profile;
-    SeriesProfile whole;
-    std::vector<FrameFlag> at_once;  ///< what it shows by itself
+    Arrival own;
     bool again = false;
     double seconds_left = -1;
 };
-
-ShootDesk::Arrived ShootDesk::looked_at(const rig::Shoot::Shot& shot, std::vector<FocusProfile> before,
-                                        bool again, const Job& job) {
-    Arrived arrived{shot, {shot.file, read_picture_info(shot.file), {}, true, {}}, {}, {}, {}, again, -1};
-    auto profile = focus_profile(arrived.frame, shot.station, job);
-    if (!profile) throw FileError(profile.error().what);
-    arrived.profile = std::move(*profile);
-    if (again && shot.station < int(before.size()))
-        before[std::size_t(shot.station)] = arrived.profile;
-    else
-        before.push_back(arrived.profile);
-    arrived.whole = profile_series(before);
-    if (!again) arrived.at_once = check_arrival(before);
-    return arrived;
-}
 
 std::vector<FocusProfile> ShootDesk::profiles_before(int view) const {
     return view == view_ ? profiles_ : std::vector<FocusProfile>();
@@ -86,9 +68,10 @@ void ShootDesk::begin_view(int view) {
     stations_shot_.assign(std::size_t(shoot_->per_view()), false);
     joining_ = view == 0 || !has_unsaved_results(base_.document.project());
     if (!joining_)
-        return base_.notices.notify(tr("View %1 is being shot into its folder. The window stays with the view "
-                                       "before: a result of it has not been exported.")
-                                        .arg(view + 1));
+        return base_.notices.notify(
+            tr("View %1 is being shot into its folder. The window stays with the view "
+               "before: a result of it has not been exported.")
+                .arg(view + 1));
     if (view > 0) opening_.begin_series(text(shoot_->folder_of(view).filename().string()));
 }
 
@@ -102,7 +85,8 @@ void ShootDesk::next_shot() {
         again_.pop_back();
         beside(
             [bench = bench_, shoot = shoot_, place, before = profiles_before(place.view)](const Job& job) {
-                return looked_at(shoot->shoot_again(place.view, place.station, job), before, true, job);
+                const auto shot = shoot->shoot_again(place.view, place.station, job);
+                return Arrived{shot, arrival_of(shot.file, before, shot.station, job), true, -1};
             },
             [this](const Arrived& arrived) { took(arrived); });
         return;
@@ -111,9 +95,9 @@ void ShootDesk::next_shot() {
     const int view = shoot_->done() / shoot_->per_view();
     beside(
         [bench = bench_, shoot = shoot_, before = profiles_before(view)](const Job& job) {
-            Arrived arrived = looked_at(shoot->shoot_next(job), before, false, job);
-            arrived.seconds_left = shoot->seconds_left();
-            return arrived;
+            const auto shot = shoot->shoot_next(job);
+            return Arrived{shot, arrival_of(shot.file, before, int(before.size()), job), false,
+                           shoot->seconds_left()};
         },
         [this](const Arrived& arrived) {
             seconds_left_ = quick_ ? -1 : arrived.seconds_left;
@@ -139,22 +123,22 @@ void ShootDesk::took(const Arrived& arrived) {
         }
     };
     if (arrived.again && station < profiles_.size()) {
-        profiles_[station] = arrived.profile;
-        if (joining_) opening_.frame_changed(shot.station, arrived.profile, arrived.whole);
-        report(shot.station, arrived.whole.flags[station]);
+        profiles_[station] = arrived.own.profile;
+        if (joining_) opening_.frame_changed(shot.station, arrived.own.profile, arrived.own.whole);
+        report(shot.station, arrived.own.whole.flags[station]);
     } else {
-        profiles_.push_back(arrived.profile);
-        if (joining_) opening_.add_frame(arrived.frame, arrived.profile, arrived.whole);
+        profiles_.push_back(arrived.own.profile);
+        if (joining_) opening_.add_frame(arrived.own.frame, arrived.own.profile, arrived.own.whole);
         // The frame before can be judged better now that both its neighbours are there.
         if (shot.station > 0) {
-            const auto& flags = arrived.whole.flags[station - 1];
+            const auto& flags = arrived.own.whole.flags[station - 1];
             const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
                 return t.view == shot.view && t.station == shot.station - 1;
             });
             if (!known || flags.empty()) report(shot.station - 1, flags);
         }
-        report(shot.station, arrived.at_once);
-        for (const FocusGap& gap : arrived.whole.gaps) {
+        report(shot.station, arrived.own.at_once);
+        for (const FocusGap& gap : arrived.own.whole.gaps) {
             const bool known = std::any_of(troubles_.begin(), troubles_.end(), [&](const ShootTrouble& t) {
                 return t.view == shot.view && (t.station == gap.before || t.station == gap.after);
             });
@@ -237,61 +221,6 @@ void ShootDesk::finish_run() {
                 .arg(shoot_->total())
                 .arg(folder_));
     }
-}
-
-// ------------------------------------------------------------------------------------------ watched folder
-
-void ShootDesk::watch(const QString& folder) {
-    disconnect_devices();
-    try {
-        watched_ = std::make_shared<WatchedFolder>(folder.toStdString());
-    } catch (const Error& error) {
-        return base_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
-    folder_ = folder;
-    profiles_.clear();
-    joining_ = true;
-    opening_.begin_series(text(watched_->folder().filename().string()));
-    watch_timer_.start();
-    emit state_changed();
-}
-
-void ShootDesk::stop_watching() {
-    watch_timer_.stop();
-    if (!watched_) return;
-    forget_call();
-    watched_.reset();
-    emit state_changed();
-}
-
-void ShootDesk::look_at_watched() {
-    if (working_ || !watched_) return;
-    // Only this job touches it until the answer is here.
-    beside(
-        [watched = watched_, known = profiles_](const Job& job) {
-            std::vector<FocusProfile> before = known;
-            std::vector<Arrived> arrived;
-            for (const auto& file : watched->look()) {
-                try {
-                    arrived.push_back(looked_at({0, int(before.size()), file}, before, false, job));
-                    before.push_back(arrived.back().profile);
-                } catch (const FileError&) {
-                    continue;  // gone again, or no picture after all
-                }
-            }
-            return arrived;
-        },
-        [this](const std::vector<Arrived>& arrived) {
-            if (!watched_) return;
-            for (const Arrived& one : arrived) {
-                if (!opening_.add_frame(one.frame, one.profile, one.whole)) continue;
-                profiles_.push_back(one.profile);
-                for (const FrameFlag& flag : one.at_once)
-                    base_.notices.notify_error(
-                        tr("%1: %2.").arg(text(one.shot.file.filename().string()), text(flag.reason)));
-            }
-            if (!arrived.empty()) emit progress_changed();
-        });
 }
 
 }  // namespace moorhaze::desktop

@@ -26,9 +26,9 @@ using ShownPicture =
 
 /// What the picture area shows, whether it is ready or not.
 struct Shown {
-    ShownPicture main, other;     ///< `other` is what it is compared with
+    ShownPicture main, other;      ///< `other` is what it is compared with
     std::optional<FrameId> frame;  ///< the frame shown, or the one in whose plane the place lies
-    PlanePtr plane;               ///< that all of it lies in; null: frames as shot
+    PlanePtr plane;                ///< that all of it lies in; null: frames as shot
     bool operator==(const Shown&) const = default;
 };
 

@@ -75,7 +75,8 @@ void Sounding::drop(QPointF place, int patch_px, PlanePtr plane) {
     patches_.clear();
     expected_ = sharpest_by_profile();
     const int count = plane_->series.count(), shown = std::min(kPatches, count);
-    const auto middle = index_of(plane_->series, expected_ ? *expected_ : base_.standpoint.frame().value_or(FrameId{}));
+    const auto middle =
+        index_of(plane_->series, expected_ ? *expected_ : base_.standpoint.frame().value_or(FrameId{}));
     const int first = std::clamp(middle.value_or(count / 2) - shown / 2, 0, count - shown);
     for (int i = first; i < first + shown; ++i) patches_.push_back(patch_of(i));
     shifts_left_ = 2;

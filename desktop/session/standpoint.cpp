@@ -30,7 +30,8 @@ void Standpoint::set_result(std::optional<ResultId> result) {
 }
 
 void Standpoint::set_comparing(Comparing comparing) {
-    if (comparing.points && !comparing_.points) comparing.twin = true, comparing.curtain = comparing.blink = false;
+    if (comparing.points && !comparing_.points)
+        comparing.twin = true, comparing.curtain = comparing.blink = false;
     if (!comparing.twin) comparing.points = false;
     set(comparing_, comparing, Aspect::comparing);
 }

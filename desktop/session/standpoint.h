@@ -54,8 +54,20 @@ class Standpoint : public QObject {
     explicit Standpoint(Document& document, QObject* parent = nullptr);
 
     enum class Aspect {
-        stage, frame, result, comparing, partner, compared_result, look, drift, brush, source, marks,
-        quick_look, keeping, ahead
+        stage,
+        frame,
+        result,
+        comparing,
+        partner,
+        compared_result,
+        look,
+        drift,
+        brush,
+        source,
+        marks,
+        quick_look,
+        keeping,
+        ahead
     };
 
     Stage stage() const { return stage_; }

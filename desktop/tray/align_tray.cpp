@@ -97,7 +97,8 @@ void AlignTray::build_compare() {
     row->addWidget(partner_, 1);
     row->addWidget(partner_number_);
     body()->addLayout(row);
-    add_row(command_button("curtain", tr("Curtain"), "curtain"), command_button("blink", tr("Blink"), "blink"));
+    add_row(command_button("curtain", tr("Curtain"), "curtain"),
+            command_button("blink", tr("Blink"), "blink"));
     add_row(command_button("twin", tr("Twin"), "twin"), command_button("edges", tr("Edges"), "edges"));
     as_shot_ = new QCheckBox(tr("As shot, before aligning"), this);
     as_shot_->setObjectName(QStringLiteral("asShot"));
@@ -127,7 +128,8 @@ void AlignTray::build_kept() {
                    {tr("Common to all frames"), tr("As the reference frame"), tr("Everything")});
     lost_ = add_quiet({});
     lost_->setObjectName(QStringLiteral("lost"));
-    connect(kept_, &QComboBox::activated, this, [this](int index) { session_.aligning.set_kept(KeptArea(index)); });
+    connect(kept_, &QComboBox::activated, this,
+            [this](int index) { session_.aligning.set_kept(KeptArea(index)); });
 }
 
 void AlignTray::build_movements() {
@@ -173,7 +175,8 @@ void AlignTray::build_points() {
     body()->addWidget(pairs_);
     drop_pair_ = add_button(tr("Drop the pair"), {}, tr("The points chosen in the list no longer bind"));
     drop_pair_->setObjectName(QStringLiteral("dropPair"));
-    connect(drop_pair_, &QPushButton::clicked, this, [this] { session_.match_points.drop(pairs_->currentRow()); });
+    connect(drop_pair_, &QPushButton::clicked, this,
+            [this] { session_.match_points.drop(pairs_->currentRow()); });
     connect(pairs_, &QListWidget::currentRowChanged, this,
             [this](int row) { drop_pair_->setEnabled(row >= 0); });
 }
@@ -181,8 +184,8 @@ void AlignTray::build_points() {
 void AlignTray::show_points() {
     const auto& set = session_.document.project().placing.points;
     if (const auto& waiting = session_.match_points.waiting())
-        points_state_->setText(tr("Now the same detail in frame %1.")
-                                   .arg(session_.document.place(waiting->partner) + 1));
+        points_state_->setText(
+            tr("Now the same detail in frame %1.").arg(session_.document.place(waiting->partner) + 1));
     else if (session_.standpoint.comparing().points)
         points_state_->setText(
             tr("Press on a detail in one of the two frames, move it under the loupe, let go."));
@@ -253,7 +256,7 @@ void AlignTray::show_drift_range() {
         const double value = drift == Drift::scale      ? 100 * frame.scale()
                              : drift == Drift::shift    ? shift.x
                              : drift == Drift::rotation ? frame.rotation_deg()
-                                                          : std::log2(frame.gain());
+                                                        : std::log2(frame.gain());
         low = std::min(low, value), high = std::max(high, value);
         low_down = std::min(low_down, shift.y), high_down = std::max(high_down, shift.y);
     }
@@ -312,26 +315,24 @@ void AlignTray::refresh() {
     const SeriesGeometry& geometry = plane->geometry;
     set_state(session_.products.plane_is_current() ? tr("reference %1").arg(geometry.reference + 1)
                                                    : tr("out of date"));
-    summary_->setText(geometry.as_it_lies
-                          ? tr("The frames lie over each other already: nothing is moved.")
-                          : tr("The same detail lies %1 px apart, %2 px at the worst corner.")
-                                .arg(geometry.residual_px(), 0, 'f', 2)
-                                .arg(geometry.corner_px(), 0, 'f', 2));
+    summary_->setText(geometry.as_it_lies ? tr("The frames lie over each other already: nothing is moved.")
+                                          : tr("The same detail lies %1 px apart, %2 px at the worst corner.")
+                                                .arg(geometry.residual_px(), 0, 'f', 2)
+                                                .arg(geometry.corner_px(), 0, 'f', 2));
     QString reason = text(geometry.model_reason);
     if (!reason.isEmpty()) reason[0] = reason[0].toUpper();
     reason_->setText(reason);
     const int place = session_.standpoint.place();
     const FrameGeometry& own = geometry.frames[std::size_t(place)];
     const cv::Point2d shift = own.shift_px(series.size());
-    frame_->setText(own.registered
-                        ? tr("%1: shift %2, %3 px, rotation %4°, scale %5 %, brightness %6")
-                              .arg(frames_text(place, place))
-                              .arg(shift.x, 0, 'f', 2)
-                              .arg(shift.y, 0, 'f', 2)
-                              .arg(own.rotation_deg(), 0, 'f', 3)
-                              .arg(100 * own.scale(), 0, 'f', 3)
-                              .arg(own.gain(), 0, 'f', 3)
-                        : tr("%1: not aligned").arg(frames_text(place, place)));
+    frame_->setText(own.registered ? tr("%1: shift %2, %3 px, rotation %4°, scale %5 %, brightness %6")
+                                         .arg(frames_text(place, place))
+                                         .arg(shift.x, 0, 'f', 2)
+                                         .arg(shift.y, 0, 'f', 2)
+                                         .arg(own.rotation_deg(), 0, 'f', 3)
+                                         .arg(100 * own.scale(), 0, 'f', 3)
+                                         .arg(own.gain(), 0, 'f', 3)
+                                   : tr("%1: not aligned").arg(frames_text(place, place)));
     for (int i = 0; i < series.count(); ++i) {
         const FrameGeometry& frame = geometry.frames[std::size_t(i)];
         const std::string& why = frame.problem.empty() ? frame.warning : frame.problem;

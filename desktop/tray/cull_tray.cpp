@@ -191,9 +191,10 @@ void CullTray::refresh() {
     const QSignalBlocker quiet(reference_);
     reference_->setRange(1, series.count());
     reference_->setValue(session_.document.place(session_.products.reference()) + 1);
-    suggested_->setText(looked ? tr("suggested: %1, with most of the subject sharp")
-                                     .arg(looked->whole.suggested_reference + 1)
-                               : QString());
+    suggested_->setText(
+        looked
+            ? tr("suggested: %1, with most of the subject sharp").arg(looked->whole.suggested_reference + 1)
+            : QString());
 }
 
 }  // namespace moorhaze::desktop

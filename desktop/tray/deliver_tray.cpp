@@ -16,8 +16,7 @@
 
 namespace moorhaze::desktop {
 
-DeliverTray::DeliverTray(Session& session, QWidget* parent)
-    : Tray(tr("Deliver"), parent), session_(session) {
+DeliverTray::DeliverTray(Session& session, QWidget* parent) : Tray(tr("Deliver"), parent), session_(session) {
     add_section(tr("Kind of file"));
     kind_ = new QComboBox(this);
     kind_->setObjectName(QStringLiteral("exportKind"));
@@ -116,7 +115,8 @@ QString DeliverTray::file() const {
 void DeliverTray::suggest() {
     outcome_->clear();
     exists_->hide();
-    name_->setText(session_.document.has_series() ? text(session_.document.project().name) + tr("-merged") : QString());
+    name_->setText(session_.document.has_series() ? text(session_.document.project().name) + tr("-merged")
+                                                  : QString());
     QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
     if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
     folder_->setText(folder);
@@ -143,7 +143,8 @@ void DeliverTray::save() {
         return;
     }
     if (!QFileInfo(folder_->text().trimmed()).isDir()) {
-        session_.notices.notify_error(tr("%1: there is no such folder. Choose another one.").arg(folder_->text()));
+        session_.notices.notify_error(
+            tr("%1: there is no such folder. Choose another one.").arg(folder_->text()));
         folder_->setFocus();
         return;
     }

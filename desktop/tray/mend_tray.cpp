@@ -89,7 +89,7 @@ void MendTray::refresh() {
     size_->set_value(brush.radius_px * 2);
     softness_->set_value(brush.softness * 100);
     flow_->set_value(brush.flow * 100);
-    count_->setText(!result ? tr("Nothing is merged yet (Ctrl+Return).")
+    count_->setText(!result                   ? tr("Nothing is merged yet (Ctrl+Return).")
                     : result->strokes.empty() ? tr("nothing painted yet")
                                               : tr("%1 painted").arg(strokes_text(result->strokes.size())));
 }

@@ -130,8 +130,9 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
     set_next(commands.button(QStringLiteral("stage-5"), tr("Mend"), this));
 
     connect(method_, &QComboBox::currentIndexChanged, this, [this] {
-        edit(tr("method"),
-             [this](MergeChoice& choice) { choice.method = method_->currentData().toString().toStdString(); });
+        edit(tr("method"), [this](MergeChoice& choice) {
+            choice.method = method_->currentData().toString().toStdString();
+        });
     });
     auto edit_by = [this](ValueRow* row, const QString& field, double MergeSettings::*setting) {
         connect(row, &ValueRow::value_changed, this, [this, field, setting](double value) {
@@ -144,8 +145,7 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
     connect(backdrop_, &QComboBox::activated, this, [this](int index) {
         const int number = backdrop_->itemData(index).toInt();
         edit(tr("backdrop"), [&](MergeChoice& choice) {
-            choice.backdrop =
-                number > 0 ? std::optional(session_.document.id_at(number - 1)) : std::nullopt;
+            choice.backdrop = number > 0 ? std::optional(session_.document.id_at(number - 1)) : std::nullopt;
         });
     });
     connect(glare_, &QCheckBox::clicked, this, [this](bool on) {
@@ -284,9 +284,10 @@ void MergeTray::show_card(QListWidgetItem& card, const ProjectResult& result) co
                               .arg(result.seconds, 0, 'f', 1)
                               .arg(text(settings_in_words(result.made_from)));
     if (card.text() != words) card.setText(words);
-    card.setToolTip(result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, mended, "
-                                      "saved or asked for (Ctrl+Return)")
-                                 : tr("Click shows it, double-click renames it"));
+    card.setToolTip(result.ahead
+                        ? tr("Merged ahead; the next one takes its place unless it is renamed, mended, "
+                             "saved or asked for (Ctrl+Return)")
+                        : tr("Click shows it, double-click renames it"));
 }
 
 /// Cards come and go, the others stay as they are: the list is not made anew under the person's hand.

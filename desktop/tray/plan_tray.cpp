@@ -43,8 +43,8 @@ PlanTray::PlanTray(Session& session, Commands& commands, QWidget* parent)
     }
     body()->addLayout(row);
     body()->addSpacing(4);
-    shoot_page_ = new ShootPage(desk_, this);
-    pages_ = {new SetupPage(desk_, this), shoot_page_, make_bring_in()};
+    shoot_page_ = new ShootPage(session_, this);
+    pages_ = {new SetupPage(desk_, session_.saved_setups, this), shoot_page_, make_bring_in()};
     for (QWidget* page : pages_) body()->addWidget(page);
     next_ = set_next(make_button(tr("Cull"), {}, tr("The usual next step"), this));
     next_->setObjectName(QStringLiteral("planNext"));
@@ -134,15 +134,15 @@ void PlanTray::show_card() {
     series_->clear();
     std::vector<Frame> middles;
     for (const CardSeries& own : project.card) {
-        auto* item = new QListWidgetItem(tr("%1\n%2 frames%3")
-                                             .arg(text(own.name))
-                                             .arg(own.frames.size())
-                                             .arg(own.reason.empty() ? QString() : tr(", %1").arg(text(own.reason))));
+        auto* item =
+            new QListWidgetItem(tr("%1\n%2 frames%3")
+                                    .arg(text(own.name))
+                                    .arg(own.frames.size())
+                                    .arg(own.reason.empty() ? QString() : tr(", %1").arg(text(own.reason))));
         item->setToolTip(item->text());
         item->setSizeHint({0, kSeriesRow});
         series_->addItem(item);
-        middles.push_back(
-            frames_of(own, session_.document.facts())[std::size_t(own.frames.size() / 2)]);
+        middles.push_back(frames_of(own, session_.document.facts())[std::size_t(own.frames.size() / 2)]);
     }
     series_->setFixedHeight(std::min(4, series_->count()) * kSeriesRow + 6);
     series_->setCurrentRow(project.card_place.value_or(-1));
@@ -180,10 +180,11 @@ void PlanTray::refresh() {
                                             : tr("Cull");
     next_->setText(words);
     next_->setAccessibleName(words);
-    next_->setEnabled(page() == numbers || (on_shoot ? shoot_page_->can_step() : session_.document.has_series()));
+    next_->setEnabled(page() == numbers ||
+                      (on_shoot ? shoot_page_->can_step() : session_.document.has_series()));
     set_state(session_.document.has_series() ? text(session_.document.project().name) : QString());
     facts_->setText(session_.document.has_series() ? series_facts(session_.document.series()).join('\n')
-                                          : tr("No series is open yet."));
+                                                   : tr("No series is open yet."));
     // Once a series is open its own matters need the room; what was offered before is in the menu as well.
     for (QWidget* widget : before_series_) widget->setVisible(!session_.document.has_series());
     QStringList all = session_.opening.problems();

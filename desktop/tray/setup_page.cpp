@@ -36,8 +36,8 @@ QString time_text(double seconds) {
 
 }  // namespace
 
-SetupPage::SetupPage(ShootDesk& desk, QWidget* parent)
-    : QWidget(parent), desk_(desk), page_(new QVBoxLayout(this)), rows_(page_) {
+SetupPage::SetupPage(ShootDesk& desk, SavedSetups& setups, QWidget* parent)
+    : QWidget(parent), desk_(desk), setups_(setups), page_(new QVBoxLayout(this)), rows_(page_) {
     page_->setContentsMargins(0, 0, 0, 0);
     page_->setSpacing(2);
     setObjectName(QStringLiteral("setupPage"));
@@ -185,10 +185,9 @@ SetupPage::SetupPage(ShootDesk& desk, QWidget* parent)
     buttons->addWidget(save, 1);
     buttons->addWidget(remove, 1);
     rows_->addLayout(buttons);
-    connect(save, &QPushButton::clicked, this, [this] { desk_.save_setup_as(saved_->currentText()); });
-    connect(remove, &QPushButton::clicked, this, [this] { desk_.remove_saved_setup(saved_->currentText()); });
-    connect(saved_, &QComboBox::textActivated, this,
-            [this](const QString& name) { desk_.load_saved_setup(name); });
+    connect(save, &QPushButton::clicked, this, [this] { setups_.save_as(saved_->currentText()); });
+    connect(remove, &QPushButton::clicked, this, [this] { setups_.remove(saved_->currentText()); });
+    connect(saved_, &QComboBox::textActivated, this, [this](const QString& name) { setups_.load(name); });
 
     connect(sensor_, &QComboBox::activated, this, [this](int index) {
         if (index < int(std::size(kSensors)))
@@ -208,7 +207,7 @@ SetupPage::SetupPage(ShootDesk& desk, QWidget* parent)
     connect(flash_, &QCheckBox::toggled, this,
             [this](bool on) { change("flash", [on](ShootSetup& s) { s.flash = on; }); });
     connect(&desk_, &ShootDesk::setup_changed, this, &SetupPage::refresh);
-    connect(&desk_, &ShootDesk::saved_setups_changed, this, &SetupPage::refresh_saved);
+    connect(&setups_, &SavedSetups::changed, this, &SetupPage::refresh_saved);
     refresh_saved();
     refresh();
 }
@@ -407,7 +406,7 @@ void SetupPage::refresh_saved() {
     const QString typed = saved_->currentText();
     const QSignalBlocker quiet(saved_);
     saved_->clear();
-    saved_->addItems(desk_.saved_setups());
+    saved_->addItems(setups_.names());
     saved_->setEditText(typed);
 }
 

@@ -3,7 +3,7 @@
 #include <functional>
 #include <map>
 
-#include "desktop/session/shoot_desk.h"
+#include "desktop/session/saved_setups.h"
 
 class QCheckBox;
 class QComboBox;
@@ -19,7 +19,7 @@ namespace moorhaze::desktop {
 class SetupPage : public QWidget {
     Q_OBJECT
   public:
-    SetupPage(ShootDesk& desk, QWidget* parent);
+    SetupPage(ShootDesk& desk, SavedSetups& setups, QWidget* parent);
 
   private:
     struct NumberLook {
@@ -41,6 +41,7 @@ class SetupPage : public QWidget {
     void refresh_saved();
 
     ShootDesk& desk_;
+    SavedSetups& setups_;
     QVBoxLayout *page_, *rows_;
     struct Shown {
         QDoubleSpinBox* field;

@@ -38,7 +38,8 @@ std::pair<QPushButton*, QPushButton*> pair_of(QVBoxLayout* rows, QPushButton* le
 
 }  // namespace
 
-ShootPage::ShootPage(ShootDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
+ShootPage::ShootPage(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), desk_(session.shoot_desk), watch_(session.folder_watch) {
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
@@ -146,7 +147,7 @@ ShootPage::ShootPage(ShootDesk& desk, QWidget* parent) : QWidget(parent), desk_(
     rows->addWidget(run_room_);
 
     connect(connect_, &QPushButton::clicked, this, [this] {
-        if (desk_.is_watching()) return desk_.stop_watching();
+        if (watch_.is_on()) return watch_.stop();
         if (desk_.state() != ShootState::off) return desk_.disconnect_devices();
         next_step();
     });
@@ -178,6 +179,7 @@ ShootPage::ShootPage(ShootDesk& desk, QWidget* parent) : QWidget(parent), desk_(
             [this](int row) { again_->setEnabled(row >= 0); });
     for (auto signal : {&ShootDesk::state_changed, &ShootDesk::progress_changed, &ShootDesk::setup_changed})
         connect(&desk_, signal, this, &ShootPage::refresh);
+    connect(&watch_, &FolderWatch::changed, this, &ShootPage::refresh);
     refresh();
 }
 
@@ -193,7 +195,7 @@ QString ShootPage::free_folder() const {
 QString ShootPage::next_step_text() const {
     switch (desk_.state()) {
         case ShootState::off:
-            return desk_.is_watching() ? tr("Stop watching") : tr("Connect");
+            return watch_.is_on() ? tr("Stop watching") : tr("Connect");
         case ShootState::connecting:
             return tr("Connecting");
         case ShootState::live:
@@ -227,16 +229,20 @@ bool ShootPage::can_step() const {
 void ShootPage::next_step() {
     switch (desk_.state()) {
         case ShootState::off: {
-            if (desk_.is_watching()) return desk_.stop_watching();
+            if (watch_.is_on()) return watch_.stop();
             const QString scene = source_->currentData().toString();
             if (scene.isEmpty()) {
                 const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder to watch"));
-                if (!folder.isEmpty() && may_begin_()) desk_.watch(folder);
+                if (!folder.isEmpty() && may_begin_()) {
+                    desk_.disconnect_devices();
+                    watch_.start(folder);
+                }
                 return;
             }
             rig::BenchSettings bench = desk_.bench_defaults();
             bench.scene = scene.toStdString();
             if (faults_->isChecked()) bench.faults = ShootDesk::practice_mishaps();
+            watch_.stop();
             return desk_.connect_devices(bench);
         }
         case ShootState::live:
@@ -259,17 +265,17 @@ void ShootPage::refresh() {
     const bool off = state == ShootState::off, live = state == ShootState::live;
     if (!off)
         if (const int index = source_->findData(desk_.scene()); index >= 0) source_->setCurrentIndex(index);
-    source_->setEnabled(off && !desk_.is_watching());
+    source_->setEnabled(off && !watch_.is_on());
     faults_->setEnabled(off);
     faults_->setVisible(off || state == ShootState::connecting);
-    connect_->setText(desk_.is_watching() ? tr("Stop watching") : off ? tr("Connect") : tr("Disconnect"));
+    connect_->setText(watch_.is_on() ? tr("Stop watching") : off ? tr("Connect") : tr("Disconnect"));
     connect_->setAccessibleName(connect_->text());
     connect_->setEnabled(state != ShootState::connecting);
-    watching_->setVisible(desk_.is_watching());
+    watching_->setVisible(watch_.is_on());
     watching_->setText(
         tr("Watching %1. Each picture joins the series as soon as it is completely written; %2 so far.")
-            .arg(desk_.folder())
-            .arg(desk_.watched_frames()));
+            .arg(watch_.folder())
+            .arg(session_.document.series().count()));
     marks_room_->setVisible(live);
     run_room_->setVisible(!off && state != ShootState::connecting);
     position_->setText(

@@ -2,7 +2,7 @@
 #include <QWidget>
 #include <functional>
 
-#include "desktop/session/shoot_desk.h"
+#include "desktop/session/session.h"
 
 class QCheckBox;
 class QComboBox;
@@ -17,7 +17,7 @@ namespace moorhaze::desktop {
 class ShootPage : public QWidget {
     Q_OBJECT
   public:
-    ShootPage(ShootDesk& desk, QWidget* parent);
+    ShootPage(Session& session, QWidget* parent);
     /// The usual next step: connect, start, pause or go on.
     void next_step();
     QString next_step_text() const;
@@ -33,7 +33,9 @@ class ShootPage : public QWidget {
     void refresh();
     QString free_folder() const;
 
+    Session& session_;
     ShootDesk& desk_;
+    FolderWatch& watch_;
     std::function<bool()> may_begin_ = [] { return true; };
     QComboBox* source_;
     QCheckBox *quick_, *faults_;

@@ -31,8 +31,8 @@ class Tray : public QWidget {
     void add_row(QPushButton* left, QPushButton* right);
     /// The violet button at the bottom.
     QPushButton* set_next(QPushButton* button);
-    /// What brings the tray up to date; called when it is wanted and the tray is seen, otherwise as soon as it
-    /// is shown.
+    /// What brings the tray up to date; called when it is wanted and the tray is seen, otherwise as soon as
+    /// it is shown.
     void refresh_when_visible(const std::function<void()>& refresh);
     void want_refresh();
     void showEvent(QShowEvent* event) override;

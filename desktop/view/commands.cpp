@@ -89,8 +89,9 @@ QString Commands::key_sheet() const {
         if (command.key.isEmpty()) continue;
         const QString own = command.menu.isEmpty() ? tr("Anywhere") : command.menu;
         if (own != heading) {
-            text += QStringLiteral("%1<b>%2</b><br>")
-                        .arg(heading.isEmpty() ? QString() : QStringLiteral("<br>"), QString(own).remove('&'));
+            text +=
+                QStringLiteral("%1<b>%2</b><br>")
+                    .arg(heading.isEmpty() ? QString() : QStringLiteral("<br>"), QString(own).remove('&'));
             heading = own;
         }
         text += QStringLiteral("<code>%1</code>&nbsp; %2<br>")

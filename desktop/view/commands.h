@@ -13,13 +13,14 @@ class QWidget;
 
 namespace moorhaze::desktop {
 
-/// Something that a person can ask for: the one place where its words, its key, and when it is possible stand.
+/// Something that a person can ask for: the one place where its words, its key, and when it is possible
+/// stand.
 struct Command {
-    QString id;    ///< "put-in-order"
+    QString id;     ///< "put-in-order"
     QString words;  ///< in menus; a button may use shorter ones
-    QString key;   ///< as QKeySequence reads it; empty: none
-    QString tip;   ///< what it does to the picture
-    QString menu;  ///< heading of its menu; empty: only a key or a button
+    QString key;    ///< as QKeySequence reads it; empty: none
+    QString tip;    ///< what it does to the picture
+    QString menu;   ///< heading of its menu; empty: only a key or a button
     std::function<void()> run;
     std::function<bool()> is_on;       ///< of switches; empty for others
     std::function<QString()> why_not;  ///< in a sentence; empty, or giving nothing: it is possible

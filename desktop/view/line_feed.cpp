@@ -67,8 +67,8 @@ void LineFeed::show_line() {
         for (const FocusGap& gap : looked->whole.gaps) gaps.push_back(gap.after);
     line_.set_gaps(std::move(gaps));
     line_.set_range(series.range.first, series.range.last);
-    line_.set_reference(session_.document.has_series() ? session_.document.place(session_.products.reference())
-                                                       : -1);
+    line_.set_reference(
+        session_.document.has_series() ? session_.document.place(session_.products.reference()) : -1);
     line_.set_current(session_.standpoint.place());
     show_drift();
 }
@@ -124,10 +124,11 @@ void LineFeed::show_path() {
                        open && products.is_looked(), looked && !looked->whole.gaps.empty()});
     const PlanePtr& plane = products.plane();
     const bool aligned_now = products.plane_is_current();
-    path_.set_waymark(Stage::align, {!plane         ? QString()
-                                     : !aligned_now ? tr("out of date")
-                                                    : tr("%1 px").arg(plane->geometry.residual_px(), 0, 'f', 2),
-                                     aligned_now, plane && !aligned_now});
+    path_.set_waymark(Stage::align,
+                      {!plane         ? QString()
+                       : !aligned_now ? tr("out of date")
+                                      : tr("%1 px").arg(plane->geometry.residual_px(), 0, 'f', 2),
+                       aligned_now, plane && !aligned_now});
     const ProjectResult* result = session_.standpoint.result();
     const bool current = session_.merging.is_current();
     path_.set_waymark(Stage::merge, {!result   ? QString()
@@ -135,7 +136,8 @@ void LineFeed::show_path() {
                                                : tr("out of date"),
                                      current, result && !current});
     const bool mended = result && !result->strokes.empty();
-    path_.set_waymark(Stage::mend, {mended ? strokes_text(result->strokes.size()) : QString(), mended, false});
+    path_.set_waymark(Stage::mend,
+                      {mended ? strokes_text(result->strokes.size()) : QString(), mended, false});
     path_.set_waymark(Stage::deliver, {!result              ? QString()
                                        : result->is_saved() ? tr("saved")
                                                             : tr("not saved"),
@@ -146,7 +148,8 @@ void LineFeed::show_threads() {
     const Sounding& sounding = session_.sounding;
     std::vector<std::pair<int, int>> threads;
     if (sounding.is_open())
-        for (const auto& [frame, y] : panel_.threads()) threads.emplace_back(session_.document.place(frame), y);
+        for (const auto& [frame, y] : panel_.threads())
+            threads.emplace_back(session_.document.place(frame), y);
     const auto sharpest = sounding.is_open() ? sounding.sharpest_frame() : std::nullopt;
     line_.set_threads(std::move(threads), sharpest ? session_.document.place(*sharpest) : -1);
 }

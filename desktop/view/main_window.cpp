@@ -141,15 +141,15 @@ void MainWindow::build_layout() {
         if (!std::holds_alternative<QuickPicture>(area_->shown().main))
             session_.standpoint.set_place(far_end ? last : first);
     });
-    connect(line_, &DepthLine::range_chosen, this,
-            [this](int first, int last) { session_.culling.set_range({first, last}); });
+    connect(line_, &DepthLine::range_chosen, this, [this](int first, int last) {
+        session_.culling.set_range({first, last});
+    });
     connect(plan_line_, &PlanLine::frame_chosen, &session_.standpoint, &Standpoint::set_place);
     connect(plan_line_, &PlanLine::drive_asked, &session_.shoot_desk, &ShootDesk::drive_to);
     connect(area_, &PictureArea::pointed, this, [this](QPointF place) { point_at(place, false); });
     connect(area_, &PictureArea::sounded, this, [this](QPointF place) { point_at(place, true); });
-    connect(area_, &PictureArea::line_drawn, this, [this](const QList<QPointF>& places) {
-        session_.pointing.keep_along(places, area_->shown());
-    });
+    connect(area_, &PictureArea::line_drawn, this,
+            [this](const QList<QPointF>& places) { session_.pointing.keep_along(places, area_->shown()); });
     connect(area_, &PictureArea::point_set, this, [this](FrameId frame, FrameId partner, QPointF place) {
         session_.match_points.set(frame, area_->in_frame(frame, place), partner);
     });
@@ -189,8 +189,8 @@ void MainWindow::build_trays() {
     align_ = new AlignTray(session_, commands_, room);
     auto* merge = new MergeTray(session_, commands_, room);
     deliver_ = new DeliverTray(session_, room);
-    trays_ = {plan_, new CullTray(session_, commands_, room), align_, merge,
-              new MendTray(session_, commands_, room), deliver_};
+    trays_ = {plan_, new CullTray(session_, commands_, room), align_,
+              merge, new MendTray(session_, commands_, room), deliver_};
     // All but one are hidden: a tray takes the height that it needs itself.
     for (QWidget* tray : trays_) rows->addWidget(tray);
     tray_room_->setWidget(room);
@@ -312,9 +312,10 @@ QStringList MainWindow::demo_names() {
 bool MainWindow::open_demo(const QString& name) {
     const QString folder = QDir(demo_folder()).filePath(name + QStringLiteral("/frames"));
     if (!QFileInfo(folder).isDir()) {
-        session_.notices.notify_error(tr("%1: the demo series is not there. Install Moorhaze again, or open a "
-                                         "series of your own (Ctrl+O).")
-                                          .arg(folder));
+        session_.notices.notify_error(
+            tr("%1: the demo series is not there. Install Moorhaze again, or open a "
+               "series of your own (Ctrl+O).")
+                .arg(folder));
         return false;
     }
     open_paths({folder});
@@ -337,7 +338,7 @@ void MainWindow::open_paths(const QStringList& paths) {
     std::vector<std::filesystem::path> files;
     for (const QString& path : paths) files.emplace_back(path.toStdString());
     session_.shoot_desk.disconnect_devices();
-    session_.shoot_desk.stop_watching();
+    session_.folder_watch.stop();
     session_.opening.open(files);
 }
 
@@ -403,9 +404,11 @@ void MainWindow::show_keys() {
     box.setWindowTitle(tr("Keys"));
     auto* sheet = new QLabel(
         commands_.key_sheet() +
-        tr("<br><b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and wheel: "
+        tr("<br><b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
+           "wheel: "
            "step frames. Click: sounding. Right-click or S: sounding while a brush is on. V, held: flip.<br>"
-           "<br><b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), Return "
+           "<br><b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
+           "Return "
            "points; with a brush Return puts it down and lifts it."));
     sheet->setWordWrap(true);
     sheet->setMargin(12);
@@ -418,10 +421,11 @@ void MainWindow::show_keys() {
 }
 
 void MainWindow::show_about() {
-    QMessageBox::about(this, tr("About Moorhaze"),
-                       tr("Moorhaze %1 merges focus-bracketed series of close-up pictures.<br><br>Icons: Lucide "
-                          "(ISC licence). Font: Open Sans (Apache licence 2.0).")
-                           .arg(QApplication::applicationVersion()));
+    QMessageBox::about(
+        this, tr("About Moorhaze"),
+        tr("Moorhaze %1 merges focus-bracketed series of close-up pictures.<br><br>Icons: Lucide "
+           "(ISC licence). Font: Open Sans (Apache licence 2.0).")
+            .arg(QApplication::applicationVersion()));
 }
 
 void MainWindow::escape() {

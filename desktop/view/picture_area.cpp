@@ -79,6 +79,7 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.result_look, &ResultLook::grew, this, &PictureArea::show_all);
     connect(&session_.merge_preview, &MergePreview::changed, this, &PictureArea::show_preview);
     connect(&session_.sounding, &Sounding::changed, this, &PictureArea::show_sounding);
+    connect(&session_.folder_watch, &FolderWatch::changed, this, &PictureArea::show_all);
     connect(&session_.shoot_desk, &ShootDesk::live_changed, this, &PictureArea::show_all);
     connect(&session_.shoot_desk, &ShootDesk::state_changed, this, &PictureArea::show_all);
 }
@@ -167,7 +168,7 @@ void PictureArea::show_all() {
                       {desk.shows_live(), session_.result_look.growing() != nullptr,
                        session_.quick_look.picture() != nullptr});
     const bool shooting = session_.standpoint.stage() == Stage::plan && desk.state() != ShootState::off;
-    if (empty_) empty_->setVisible(!session_.document.has_series() && !shooting && !desk.is_watching());
+    if (empty_) empty_->setVisible(!session_.document.has_series() && !shooting && !session_.folder_watch.is_on());
     session_.store.want(wishes_of(shown_, session_.document));
     show_plane();
     show_main();
@@ -299,8 +300,8 @@ void PictureArea::show_sounding() {
 cv::Point2d PictureArea::in_frame(FrameId frame, QPointF place) const {
     const auto index = shown_.plane ? index_of(shown_.plane->series, frame) : std::nullopt;
     if (!index) return {place.x(), place.y()};
-    const QPointF own = mapped_place(shown_.plane->geometry.frames[std::size_t(*index)].matrix.inv(),
-                                     {place.x(), place.y()});
+    const QPointF own =
+        mapped_place(shown_.plane->geometry.frames[std::size_t(*index)].matrix.inv(), {place.x(), place.y()});
     return {own.x(), own.y()};
 }
 
@@ -339,8 +340,9 @@ QString PictureArea::caption() const {
         const MergeResult& merge = *product->result;
         words = text(result->title);
         if (session_.result_look.shown() && session_.standpoint.look() == LookAt::made_by)
-            words = tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
-                       "state");
+            words =
+                tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
+                   "state");
         if (hovered_) {
             const cv::Point place(int(std::lround(hovered_->x())), int(std::lround(hovered_->y()))),
                 at = place - merge.area.tl();
@@ -354,9 +356,9 @@ QString PictureArea::caption() const {
         }
     } else {
         if (!session_.document.has_series()) return {};
-        words = is<QuickPicture>(shown_.main) ? tr("quick merge of %1 frames, roughly aligned, screen size")
-                                                    .arg(series.chosen().size())
-                                              : frame_caption(series, session_.standpoint.place());
+        words = is<QuickPicture>(shown_.main)
+                    ? tr("quick merge of %1 frames, roughly aligned, screen size").arg(series.chosen().size())
+                    : frame_caption(series, session_.standpoint.place());
         const auto* frame = std::get_if<FrameView>(&shown_.main);
         if (frame && !session_.store.find(*frame)) words += tr(" · loading");
     }

@@ -11,8 +11,8 @@ namespace moorhaze::desktop {
 class PictureView;
 class SoundingPanel;
 
-/// The middle of the window: the picture, what it is compared with, the sounding over it, and what to do first
-/// where there is no picture. Shows what shown_of() says, as far as it is ready.
+/// The middle of the window: the picture, what it is compared with, the sounding over it, and what to do
+/// first where there is no picture. Shows what shown_of() says, as far as it is ready.
 class PictureArea : public QWidget {
     Q_OBJECT
   public:
@@ -35,8 +35,8 @@ class PictureArea : public QWidget {
     void show_all();
 
   signals:
-    void pointed(QPointF place);   ///< clicked
-    void sounded(QPointF place);   ///< a sounding is asked for there
+    void pointed(QPointF place);  ///< clicked
+    void sounded(QPointF place);  ///< a sounding is asked for there
     void line_drawn(QList<QPointF> places);
     void point_set(FrameId frame, FrameId partner, QPointF place);
 
@@ -48,8 +48,8 @@ class PictureArea : public QWidget {
     void show_main();
     void show_other();
     void show_plane();
-    void show_kept();     ///< what is lost, in Align
-    void show_points();   ///< matching points, in Align
+    void show_kept();    ///< what is lost, in Align
+    void show_points();  ///< matching points, in Align
     void show_comparing();
     void show_preview();  ///< what is in view with the settings as they are, in Merge
     void show_sounding();

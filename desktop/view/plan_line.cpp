@@ -104,8 +104,8 @@ QString PlanLine::describe(int frame) const {
                        .arg(planned.far_mm, 0, 'f', 2);
     const bool taken = frame < int(shot.size()) && shot[std::size_t(frame)];
     if (taken && frame < int(shares().size()))
-        text += tr(", shot, sharpest in %1 % of the picture")
-                    .arg(100 * shares()[std::size_t(frame)], 0, 'f', 1);
+        text +=
+            tr(", shot, sharpest in %1 % of the picture").arg(100 * shares()[std::size_t(frame)], 0, 'f', 1);
     else
         text += taken ? tr(", shot") : tr(", planned");
     for (const ShootTrouble& trouble : desk_.troubles())

@@ -16,8 +16,8 @@ QString tr(const char* text) {
     return QCoreApplication::translate("Commands", text);
 }
 
-const char *const kSeries = "&Series", *const kEdit = "&Edit", *const kView = "&View", *const kStage = "Sta&ge",
-                  *const kHelp = "&Help";
+const char *const kSeries = "&Series", *const kEdit = "&Edit", *const kView = "&View",
+                  *const kStage = "Sta&ge", *const kHelp = "&Help";
 
 /// Adds commands of one menu.
 class Menu {
@@ -94,8 +94,9 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
                  i == 0 ? "Ctrl+D" : "", tr("A series that comes with Moorhaze"),
                  [open = steps.open_demo, name = steps.demos[i]] { open(name); });
     menu.add_line();
-    menu.add("align", tr("Align"), "Ctrl+L", tr("Finds how the frames lie against each other"),
-             [&s] { s.aligning.align(); }, menu.with_series());
+    menu.add(
+        "align", tr("Align"), "Ctrl+L", tr("Finds how the frames lie against each other"),
+        [&s] { s.aligning.align(); }, menu.with_series());
     menu.add("merge", tr("Align and merge"), "Ctrl+Return",
              tr("Aligns if needed, then merges; in Plan, the usual next step"), [&s, steps] {
                  if (s.standpoint.stage() == Stage::plan && !steps.is_in_bring_in())
@@ -107,7 +108,7 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add("cut-series", tr("Cut before the frame shown"), "", tr("Two series instead of one"),
              [&s] { s.opening.cut_here(); },
              {{}, [&s] {
-                  return !s.document.project().card_place ? tr("Only a series that was opened can be cut.")
+                  return !s.document.project().card_place  ? tr("Only a series that was opened can be cut.")
                          : s.document.series().count() < 2 ? tr("There is one frame only.")
                                                            : QString();
               }});
@@ -129,62 +130,74 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
 
 void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
     Menu menu(commands, s, kEdit);
-    auto named = [](const std::string& words) {
-        return words.empty() ? tr("There is nothing.") : QString();
-    };
+    auto named = [](const std::string& words) { return words.empty() ? tr("There is nothing.") : QString(); };
     menu.add("undo", tr("Undo"), "Ctrl+Z", tr("Takes back the last step"), [&s] { s.document.undo(); },
              {{}, [&s, named] { return named(s.document.history().undo_words()); }});
     menu.add("redo", tr("Redo"), "Ctrl+Y | Ctrl+Shift+Z", tr("Does the step again that was taken back"),
              [&s] { s.document.redo(); },
              {{}, [&s, named] { return named(s.document.history().redo_words()); }});
     menu.add_line();
-    menu.add("toggle-use", tr("Leave out or take back the frame"), "X", tr("The frame shown"), [&s] {
-        if (const auto frame = s.standpoint.frame()) s.culling.toggle_use(*frame);
-    }, menu.with_series());
-    menu.add("accept", tr("Leave out all that is suggested"), "A",
-             tr("Leaves out every frame that is suggested; one step of undo"),
-             [&s] { s.culling.accept_suggestions(); }, menu.with_series());
-    menu.add("next-suggestion", tr("Next suggestion"), "N", tr("Shows the next suggested frame"),
-             [&s] { s.pointing.next_suggestion(); }, menu.with_series());
+    menu.add(
+        "toggle-use", tr("Leave out or take back the frame"), "X", tr("The frame shown"),
+        [&s] {
+            if (const auto frame = s.standpoint.frame()) s.culling.toggle_use(*frame);
+        },
+        menu.with_series());
+    menu.add(
+        "accept", tr("Leave out all that is suggested"), "A",
+        tr("Leaves out every frame that is suggested; one step of undo"),
+        [&s] { s.culling.accept_suggestions(); }, menu.with_series());
+    menu.add(
+        "next-suggestion", tr("Next suggestion"), "N", tr("Shows the next suggested frame"),
+        [&s] { s.pointing.next_suggestion(); }, menu.with_series());
     menu.add("look-again", tr("Look at the frames"), "",
              tr("Goes on looking at the frames: how sharp they are, where, and in which order"),
-             [&s] { s.looking.start(); }, {{}, [&s] {
-                 return !s.document.has_series()  ? tr("Open a series first (Ctrl+O).")
-                        : s.looking.is_done()     ? tr("They were looked at.")
-                        : !s.looking.is_stopped() ? tr("They are being looked at.")
-                                                  : QString();
-             }});
+             [&s] { s.looking.start(); },
+             {{}, [&s] {
+                  return !s.document.has_series()  ? tr("Open a series first (Ctrl+O).")
+                         : s.looking.is_done()     ? tr("They were looked at.")
+                         : !s.looking.is_stopped() ? tr("They are being looked at.")
+                                                   : QString();
+              }});
     menu.add("near-here", tr("Near limit here"), "[",
              tr("The frame shown becomes the nearest that is merged; while shooting, the near mark"),
              [&s] { is_shooting(s) ? s.shoot_desk.mark_near() : s.pointing.near_limit_here(); });
     menu.add("far-here", tr("Far limit here"), "]",
              tr("The frame shown becomes the farthest that is merged; while shooting, the far mark"),
              [&s] { is_shooting(s) ? s.shoot_desk.mark_far() : s.pointing.far_limit_here(); });
-    menu.add("keep", tr("Keep what I draw across"), "K",
-             tr("Draw a line in the picture across what shall be sharp: the range follows, with a frame to spare "
-                "at each end. A click moves the nearer limit to the frame that is sharpest there"),
-             [&s] { s.standpoint.set_keeping(!s.standpoint.keeping()); },
-             {[&s] { return s.standpoint.keeping(); }, [&s] {
-                  const Looked* looked = s.products.looked();
-                  return looked && looked->quick ? QString() : tr("The frames must have been looked at.");
-              }});
-    menu.add("reference-here", tr("Reference frame here"), "R",
-             tr("The frame shown becomes the reference frame"), [&s] {
-                 if (const auto frame = s.standpoint.frame()) s.culling.set_reference(*frame);
-             }, menu.with_series());
+    menu.add(
+        "keep", tr("Keep what I draw across"), "K",
+        tr("Draw a line in the picture across what shall be sharp: the range follows, with a frame to spare "
+           "at each end. A click moves the nearer limit to the frame that is sharpest there"),
+        [&s] { s.standpoint.set_keeping(!s.standpoint.keeping()); },
+        {[&s] { return s.standpoint.keeping(); },
+         [&s] {
+             const Looked* looked = s.products.looked();
+             return looked && looked->quick ? QString() : tr("The frames must have been looked at.");
+         }});
+    menu.add(
+        "reference-here", tr("Reference frame here"), "R", tr("The frame shown becomes the reference frame"),
+        [&s] {
+            if (const auto frame = s.standpoint.frame()) s.culling.set_reference(*frame);
+        },
+        menu.with_series());
     menu.add_line();
-    menu.add("put-in-order", tr("Put the frames in order"), "O",
-             tr("Lays the frames from near to far, as their sharpness tells; one step of undo"),
-             [&s] { s.culling.put_in_order(); }, menu.with_series());
-    menu.add("turn-round", tr("Turn the order round"), "Ctrl+R", tr("The farthest frame becomes the nearest"),
-             [&s] { s.culling.turn_round(); }, menu.with_series());
+    menu.add(
+        "put-in-order", tr("Put the frames in order"), "O",
+        tr("Lays the frames from near to far, as their sharpness tells; one step of undo"),
+        [&s] { s.culling.put_in_order(); }, menu.with_series());
+    menu.add(
+        "turn-round", tr("Turn the order round"), "Ctrl+R", tr("The farthest frame becomes the nearest"),
+        [&s] { s.culling.turn_round(); }, menu.with_series());
     auto move = [&s](int by) {
         if (const auto frame = s.standpoint.frame()) s.culling.move_frame(*frame, by);
     };
-    menu.add("move-farther", tr("Move the frame farther"), "Ctrl+PgUp", tr("One place towards far"),
-             [move] { move(1); }, menu.with_series());
-    menu.add("move-nearer", tr("Move the frame nearer"), "Ctrl+PgDown", tr("One place towards near"),
-             [move] { move(-1); }, menu.with_series());
+    menu.add(
+        "move-farther", tr("Move the frame farther"), "Ctrl+PgUp", tr("One place towards far"),
+        [move] { move(1); }, menu.with_series());
+    menu.add(
+        "move-nearer", tr("Move the frame nearer"), "Ctrl+PgDown", tr("One place towards near"),
+        [move] { move(-1); }, menu.with_series());
     menu.add_line();
     menu.add("draw-in", tr("Draw in"), "B", tr("The brush paints the source frame into the merge"),
              [&s] { set_wipe_back(s, false); },
@@ -213,9 +226,11 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
              [&picture] { picture.set_zoom(picture.zoom() / 1.414213562); });
     menu.add_line();
     menu.add("step-farther", tr("Next frame, farther"), "PgUp",
-             tr("One frame towards far; in live view, drives the plane of focus"), [&s] { step_depth(s, 1); });
+             tr("One frame towards far; in live view, drives the plane of focus"),
+             [&s] { step_depth(s, 1); });
     menu.add("step-nearer", tr("Next frame, nearer"), "PgDown",
-             tr("One frame towards near; in live view, drives the plane of focus"), [&s] { step_depth(s, -1); });
+             tr("One frame towards near; in live view, drives the plane of focus"),
+             [&s] { step_depth(s, -1); });
     Standpoint& stand = s.standpoint;
     menu.add("sharp-marks", tr("Mark what is sharp"), "M",
              tr("Paints over what is sharp in the frame shown, in Plan and Cull"),
@@ -224,7 +239,8 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
     menu.add("quick-look", tr("Quick merge of the range"), "Q",
              tr("What the range will look like, at screen size; follows the handles, in Cull"),
              [&stand] { stand.set_quick_look(!stand.quick_look()); },
-             {[&stand] { return stand.quick_look(); }, [&s] {
+             {[&stand] { return stand.quick_look(); },
+              [&s] {
                   const Looked* looked = s.products.looked();
                   return looked && looked->quick ? QString() : tr("The frames must have been looked at.");
               }});
@@ -247,27 +263,31 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
     add_comparing("as-shot", tr("As shot, before aligning"), "",
                   tr("In Align: the frames where they lay when they were shot"), &Comparing::as_shot);
     menu.add("points", tr("Set matching points"), "P",
-             tr("For a stubborn pair: show the same detail in both frames, at two or more places"), [&s] {
+             tr("For a stubborn pair: show the same detail in both frames, at two or more places"),
+             [&s] {
                  Comparing to = s.standpoint.comparing();
                  to.points = !to.points;
                  if (to.points) s.standpoint.set_stage(Stage::align);
                  if (!to.points) s.match_points.forget_waiting();
                  s.standpoint.set_comparing(to);
-             }, {[&stand] { return stand.comparing().points; }, menu.with_series().why_not});
+             },
+             {[&stand] { return stand.comparing().points; }, menu.with_series().why_not});
     menu.add_line();
-    menu.add("look-ahead", tr("Look ahead"), "L",
-             tr("In Merge: what is in view at 50 % and more is tried with the settings as they change; the result "
-                "itself stays until you merge"),
-             [&stand] { stand.set_look_ahead(!stand.look_ahead()); }, {[&stand] { return stand.look_ahead(); }});
-    menu.add("whole-ahead", tr("Merge the whole ahead, too"), "",
-             tr("When what is in view has been tried and no setting is moved for a while, the whole is merged in "
-                "the background; it makes way for whatever else is asked for"),
-             [&stand] { stand.set_whole_ahead(!stand.whole_ahead()); },
-             {[&stand] { return stand.whole_ahead(); }, [&stand] {
-                  return stand.look_ahead() ? QString() : tr("Switch Look ahead on first (L).");
-              }});
+    menu.add(
+        "look-ahead", tr("Look ahead"), "L",
+        tr("In Merge: what is in view at 50 % and more is tried with the settings as they change; the result "
+           "itself stays until you merge"),
+        [&stand] { stand.set_look_ahead(!stand.look_ahead()); }, {[&stand] { return stand.look_ahead(); }});
+    menu.add(
+        "whole-ahead", tr("Merge the whole ahead, too"), "",
+        tr("When what is in view has been tried and no setting is moved for a while, the whole is merged in "
+           "the background; it makes way for whatever else is asked for"),
+        [&stand] { stand.set_whole_ahead(!stand.whole_ahead()); },
+        {[&stand] { return stand.whole_ahead(); },
+         [&stand] { return stand.look_ahead() ? QString() : tr("Switch Look ahead on first (L)."); }});
     menu.add_line();
-    menu.add("tray", tr("Tray"), "F9", tr("Folds the tray away or back"), steps.fold_tray, {steps.is_tray_open});
+    menu.add("tray", tr("Tray"), "F9", tr("Folds the tray away or back"), steps.fold_tray,
+             {steps.is_tray_open});
     Menu stages(commands, s, kStage);
     static const char* const ids[] = {"stage-1", "stage-2", "stage-3", "stage-4", "stage-5", "stage-6"};
     static const char* const keys[] = {"Alt+1", "Alt+2", "Alt+3", "Alt+4", "Alt+5", "Alt+6"};
@@ -281,13 +301,13 @@ void add_rest(Commands& commands, Session& s, PictureArea& area, const WindowSte
     help.add("keys", tr("Keys"), "F1", tr("What the keys do"), steps.show_keys);
     help.add("about", tr("About Moorhaze"), "", tr("What this is"), steps.show_about);
     Menu keys(commands, s, nullptr);
-    static const char* const ids[] = {"patch-1", "patch-2", "patch-3", "patch-4", "patch-5", "patch-6", "patch-7"};
+    static const char* const ids[] = {"patch-1", "patch-2", "patch-3", "patch-4",
+                                      "patch-5", "patch-6", "patch-7"};
     static const char* const digits[] = {"1", "2", "3", "4", "5", "6", "7"};
     for (int i = 0; i < Sounding::kPatches; ++i)
         keys.add(ids[i], tr("Patch %1 of the sounding").arg(i + 1), digits[i], tr("Picks its frame"),
-                 [&area, i] { area.panel().choose(i + 1); }, {{}, [&s] {
-                     return s.sounding.is_open() ? QString() : tr("Drop a sounding first.");
-                 }});
+                 [&area, i] { area.panel().choose(i + 1); },
+                 {{}, [&s] { return s.sounding.is_open() ? QString() : tr("Drop a sounding first."); }});
     keys.add("escape", tr("Close the sounding or the message, stop the job"), "Esc",
              tr("One after the other"), steps.escape);
 }

@@ -45,7 +45,7 @@ void write_drifting(const test::Scratch& scratch) {
 
 }  // namespace
 
-TEST_CASE("frames are measured once; model, levelling and reference place them anew, each a step of undo",
+TEST_CASE("frames are measured once, model, levelling and reference place them anew, each a step of undo",
           "[desktop][align]") {
     const test::Scratch scratch;
     write_drifting(scratch);
@@ -156,7 +156,7 @@ void set_point(PictureView& view, QPointF place) {
 
 }  // namespace
 
-TEST_CASE("what is lost is seen over the picture; the area chosen is the result's", "[desktop][align]") {
+TEST_CASE("what is lost is seen over the picture, the area chosen is the result's", "[desktop][align]") {
     const test::Scratch scratch;
     write_drifting(scratch);
     MainWindow main;

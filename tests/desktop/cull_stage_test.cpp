@@ -84,7 +84,8 @@ QPoint strip_place(MainWindow& main, double strip) {
 
 std::vector<std::string> names(const Session& session) {
     std::vector<std::string> list;
-    for (const Frame& frame : session.document.series().frames) list.push_back(frame.path.filename().string());
+    for (const Frame& frame : session.document.series().frames)
+        list.push_back(frame.path.filename().string());
     return list;
 }
 

@@ -8,15 +8,15 @@
 using namespace moorhaze;
 using namespace moorhaze::desktop;
 
-TEST_CASE("what changed is told exactly, whatever was done", "[document]") {
+TEST_CASE("what changed is announced exactly, whatever was done", "[document]") {
     for (unsigned seed = 100; seed < 110; ++seed) {
         test::RandomWork work(seed);
         Document document;
         document.replace(work.begin(), {});
-        Changes told;
+        Changes seen;
         int times = 0;
         QObject::connect(&document, &Document::changed, &document, [&](const Changes& changes) {
-            told = changes;
+            seen = changes;
             ++times;
         });
         for (int i = 0; i < 80; ++i) {
@@ -35,17 +35,17 @@ TEST_CASE("what changed is told exactly, whatever was done", "[document]") {
                 continue;
             }
             INFO("seed " << seed << ", step " << i);
-            CHECK(told.look() == (look_inputs(before) != look_inputs(now)));
-            CHECK(told.placing == (before.placing != now.placing));
-            CHECK(told.merge == (before.merge != now.merge));
-            CHECK(told.kept == (before.kept != now.kept));
-            CHECK(told.shooting == (before.shooting != now.shooting));
+            CHECK(seen.look() == (look_inputs(before) != look_inputs(now)));
+            CHECK(seen.placing == (before.placing != now.placing));
+            CHECK(seen.merge == (before.merge != now.merge));
+            CHECK(seen.kept == (before.kept != now.kept));
+            CHECK(seen.shooting == (before.shooting != now.shooting));
             const FrameId any{1};
             if (align_inputs(before, any) != align_inputs(now, any))
-                CHECK((told.selection() || told.placing || told.development));
+                CHECK((seen.selection() || seen.placing || seen.development));
             if (merge_inputs(before, any) != merge_inputs(now, any))
-                CHECK((told.selection() || told.placing || told.development || told.merge || told.kept));
-            for (const ResultId result : told.mended)
+                CHECK((seen.selection() || seen.placing || seen.development || seen.merge || seen.kept));
+            for (const ResultId result : seen.mended)
                 CHECK(find_result(before, result)->strokes != find_result(now, result)->strokes);
             CHECK(document.series().count() == now.frames.size());
         }

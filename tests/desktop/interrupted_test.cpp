@@ -41,7 +41,8 @@ TEST_CASE("a frame that arrives during alignment is aligned with the others", "[
     CHECK(session.products.kept_area().area() > 0);
 }
 
-TEST_CASE("a frame that came after the merge cannot be drawn in, and the person is told why", "[interrupted]") {
+TEST_CASE("a frame that came after the merge cannot be drawn in, and the person is told why",
+          "[interrupted]") {
     const test::Scratch scratch;
     StripSession own;
     Session& session = own.session;
@@ -146,7 +147,8 @@ TEST_CASE("asked for while another merge runs, a merge with other settings follo
     CHECK(session.standpoint.result()->made_from.choice.method == "blend");
 }
 
-TEST_CASE("a merge that ends while a stroke is drawn keeps the stroke and the result shown", "[interrupted]") {
+TEST_CASE("a merge that ends while a stroke is drawn keeps the stroke and the result shown",
+          "[interrupted]") {
     StripSession own;
     Session& session = own.session;
     own.merge();
@@ -218,8 +220,10 @@ TEST_CASE("after a preview that failed the next change is previewed", "[interrup
     wait_until([&] { return session.merge_preview.is_settled() && session.merge_preview.picture(); });
 }
 
-TEST_CASE("what is placed anew after a merge lies beside it, not over it: result, curtain and sounding stay together",
-          "[interrupted]") {
+TEST_CASE(
+    "what is placed anew after a merge lies beside it, not over it: result, curtain and sounding stay "
+    "together",
+    "[interrupted]") {
     StripSession own;
     Session& session = own.session;
     own.merge();

@@ -165,7 +165,9 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
     const cv::Mat drawn = test::mended_shown(main->session()).pixels.clone();
     const PixelRect area = test::merge_shown(session).area;
     const cv::Point at(250 - area.x, 165 - area.y);
-    const FrameSource frames(session.document.series(), session.products.merge(session.standpoint.result()->id)->plane->geometry, session.products.frame_cache());
+    const FrameSource frames(session.document.series(),
+                             session.products.merge(session.standpoint.result()->id)->plane->geometry,
+                             session.products.frame_cache());
     const Picture source_pixel =
         picture_of(frames.load(source_index, {250, 165, 1, 1}, {}), frames.curve(), frames.profile());
     for (int channel = 0; channel < 3; ++channel)
@@ -235,7 +237,7 @@ TEST_CASE("leaving with a result that was not exported asks first", "[desktop][j
     CHECK(main->close());
 }
 
-TEST_CASE("a folder dropped on the window is opened; a broken frame in it is told", "[desktop][journey]") {
+TEST_CASE("a folder dropped on the window is opened, a broken frame in it is told", "[desktop][journey]") {
     const test::Scratch scratch;
     const QString folder = test::small_demo(scratch);
     test::write_all((folder + "/frame-007.jpg").toStdString(), "torn off");

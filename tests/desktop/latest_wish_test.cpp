@@ -47,7 +47,8 @@ TEST_CASE("after a wish that fails or is dropped the next one is taken", "[wish]
               [&](const std::exception& error) { why = error.what(); });
     wait_until([&] { return !wish.is_busy(); });
     CHECK(why == "heather.jpg: gone");
-    wish.want([](const Job& job) { return until_stopped(job), 1; }, [&](int value) { answer = value; }, nothing);
+    wish.want([](const Job& job) { return until_stopped(job), 1; }, [&](int value) { answer = value; },
+              nothing);
     wish.drop();
     wish.want([](const Job&) { return 2; }, [&](int value) { answer = value; }, nothing);
     wait_until([&] { return !wish.is_busy(); });
@@ -90,7 +91,8 @@ TEST_CASE("nothing is answered to who is gone", "[wish]") {
     bool answered = false;
     {
         LatestWish wish;
-        wish.want([](const Job& job) { return until_stopped(job), 1; }, [&](int) { answered = true; }, nothing);
+        wish.want([](const Job& job) { return until_stopped(job), 1; }, [&](int) { answered = true; },
+                  nothing);
     }
     QTest::qWait(20);
     CHECK_FALSE(answered);

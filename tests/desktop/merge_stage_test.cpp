@@ -42,7 +42,8 @@ void open_and_merge(MainWindow& main, const test::Scratch& scratch) {
     main.session().standpoint.set_stage(Stage::merge);
     QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
     wait_until([&] { return main.session().standpoint.result() != nullptr; });
-    main.session().standpoint.set_whole_ahead(false);  // nothing but what is asked for, unless a test is about that
+    main.session().standpoint.set_whole_ahead(
+        false);  // nothing but what is asked for, unless a test is about that
     settle(main);
 }
 
@@ -75,7 +76,7 @@ double lead(const QImage& seen, const PictureView& view, double across, int (*on
 
 }  // namespace
 
-TEST_CASE("the woven merge is what Ctrl+Return makes; depth and provenance are seen over it",
+TEST_CASE("the woven merge is what Ctrl+Return makes, depth and provenance are seen over it",
           "[desktop][merge]") {
     const test::Scratch scratch;
     MainWindow main;
@@ -191,9 +192,9 @@ TEST_CASE("a change of settings is seen in view before anything is merged anew",
     session.culling.set_range({0, 2});
     session.aligning.align();
     settle(main);
-    int told = 0;
+    int notified = 0;
     QObject::connect(&session.notices, &Notices::notified, &main, [&](const QString& text, bool is_error) {
-        told += is_error && text.contains("backdrop");
+        notified += is_error && text.contains("backdrop");
     });
     const auto set_backdrop = [&](int number) {
         MergeChoice choice = session.merging.choice();
@@ -204,7 +205,7 @@ TEST_CASE("a change of settings is seen in view before anything is merged anew",
     settle(main);
     view.set_zoom(1.3);
     settle(main);
-    CHECK(told == 1);
+    CHECK(notified == 1);
     set_backdrop(2);
     settle(main);
     CHECK(view.patch() != nullptr);
@@ -300,7 +301,7 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
     settle(main);
 }
 
-TEST_CASE("memory for merging is typed; too little is refused with what is needed",
+TEST_CASE("memory for merging is typed, too little is refused with what is needed",
           "[desktop][merge][memory]") {
     const test::Scratch scratch;
     MainWindow main;
@@ -370,8 +371,8 @@ TEST_CASE("when settings rest the whole is merged ahead, once, and is taken when
 
 TEST_CASE("what is merged ahead makes way for whatever is asked for", "[desktop][merge]") {
     JobRunner jobs;
-    QStringList told;
-    QObject::connect(&jobs, &JobRunner::cancelled, &jobs, [&](const QString& title) { told << title; });
+    QStringList notified;
+    QObject::connect(&jobs, &JobRunner::cancelled, &jobs, [&](const QString& title) { notified << title; });
     std::atomic<bool> begun = false;
     bool finished = false, asked = false;
     const auto until_stopped = [&](const Job& job) {
@@ -391,7 +392,7 @@ TEST_CASE("what is merged ahead makes way for whatever is asked for", "[desktop]
     CHECK(jobs.is_making_way());
     wait_until([&] { return asked; });
     CHECK_FALSE(finished);
-    CHECK(told.isEmpty());  // nobody had asked for it
+    CHECK(notified.isEmpty());  // nobody had asked for it
     wait_until([&] { return !jobs.busy(); });
 
     // What is kept is like any other work.
@@ -403,5 +404,5 @@ TEST_CASE("what is merged ahead makes way for whatever is asked for", "[desktop]
     CHECK_FALSE(jobs.is_making_way());
     jobs.cancel();
     wait_until([&] { return !jobs.busy(); });
-    CHECK(told == QStringList{"merge"});
+    CHECK(notified == QStringList{"merge"});
 }

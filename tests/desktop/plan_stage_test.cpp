@@ -164,22 +164,22 @@ TEST_CASE("a setup is saved by name and chosen again", "[plan]") {
     plan.click("planPage0");
     for (auto* section : plan.window.findChildren<QToolButton*>())
         if (section->text().startsWith("Saved")) section->click();
-    QDir(ShootDesk::setup_folder()).removeRecursively();
+    QDir(SavedSetups::folder()).removeRecursively();
     plan.type("f_number", "11");
     auto* saved = plan.named<QComboBox>("savedSetups");
     saved->lineEdit()->setFocus();
     saved->lineEdit()->selectAll();
     QTest::keyClicks(saved->lineEdit(), "knob on slate");
     plan.click("saveSetup");
-    CHECK(QFile::exists(QDir(ShootDesk::setup_folder()).filePath("knob on slate.json")));
+    CHECK(QFile::exists(QDir(SavedSetups::folder()).filePath("knob on slate.json")));
     plan.type("f_number", "4");
     REQUIRE(plan.desk().setup().f_number == 4);
     REQUIRE(saved->findText("knob on slate") >= 0);
     emit saved->textActivated("knob on slate");
     CHECK(plan.desk().setup().f_number == 11);
     // A damaged one is told, and changes nothing.
-    test::write_all((QDir(ShootDesk::setup_folder()).filePath("bad.json")).toStdString(), "{");
-    plan.desk().load_saved_setup("bad");
+    test::write_all((QDir(SavedSetups::folder()).filePath("bad.json")).toStdString(), "{");
+    plan.window.session().saved_setups.load("bad");
     CHECK(plan.window.notice().text().contains("bad.json"));
     CHECK(plan.desk().setup().f_number == 11);
 }
@@ -324,8 +324,8 @@ TEST_CASE("frames that appear in a watched folder join the series when they are 
     const QString demo = test::small_demo(plan.scratch);
     const auto in = (plan.scratch / "tether").string();
     QDir().mkpath(QString::fromStdString(in));
-    plan.desk().watch(QString::fromStdString(in));
-    CHECK(plan.desk().is_watching());
+    plan.window.session().folder_watch.start(QString::fromStdString(in));
+    CHECK(plan.window.session().folder_watch.is_on());
     const std::string first = test::read_all((demo + "/frame-001.jpg").toStdString());
     test::write_all(in + "/a-1.jpg", first.substr(0, first.size() / 2));
     QTest::qWait(1500);
@@ -334,9 +334,9 @@ TEST_CASE("frames that appear in a watched folder join the series when they are 
     test::write_all(in + "/a-2.jpg", test::read_all((demo + "/frame-002.jpg").toStdString()));
     wait_until([&] { return plan.window.session().document.series().count() == 2; });
     CHECK(plan.window.session().looking.is_done());
-    plan.desk().stop_watching();
-    CHECK_FALSE(plan.desk().is_watching());
-    plan.desk().watch(QString::fromStdString(in + "-missing"));
+    plan.window.session().folder_watch.stop();
+    CHECK_FALSE(plan.window.session().folder_watch.is_on());
+    plan.window.session().folder_watch.start(QString::fromStdString(in + "-missing"));
     CHECK(plan.window.notice().text().contains("missing"));
 }
 
@@ -366,7 +366,8 @@ TEST_CASE("what is sharp is marked over the frame shown, by key and by box", "[p
     CHECK(violet() == before);
 }
 
-TEST_CASE("a turntable goes on while a result of an earlier view waits to be exported", "[plan][interrupted]") {
+TEST_CASE("a turntable goes on while a result of an earlier view waits to be exported",
+          "[plan][interrupted]") {
     PlanWindow plan;
     plan.make_ready();
     ShootSetup setup = plan.desk().setup();
@@ -395,7 +396,9 @@ TEST_CASE("a turntable goes on while a result of an earlier view waits to be exp
     CHECK_FALSE(plan.desk().is_joining());
     CHECK(session.document.series().frames[0].path.parent_path() ==
           std::filesystem::path(plan.run_folder().toStdString()) /
-              QDir(plan.run_folder()).entryList(QDir::Dirs | QDir::NoDotAndDotDot, QDir::Name)[0].toStdString());
+              QDir(plan.run_folder())
+                  .entryList(QDir::Dirs | QDir::NoDotAndDotDot, QDir::Name)[0]
+                  .toStdString());
 }
 
 TEST_CASE("giving the devices back waits for none of them", "[plan][interrupted]") {

@@ -35,12 +35,12 @@ TEST_CASE("opening what cannot be opened tells it and keeps the series there was
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);
-    QSignalSpy told(&session.notices, &Notices::notified);
+    QSignalSpy notified(&session.notices, &Notices::notified);
     session.opening.open({scratch / "nowhere"});
     wait_until([&] { return !session.jobs.busy(); });
-    REQUIRE(told.size() >= 1);
-    CHECK(told[0][0].toString().contains("nowhere"));
-    CHECK(told[0][1].toBool());
+    REQUIRE(notified.size() >= 1);
+    CHECK(notified[0][0].toString().contains("nowhere"));
+    CHECK(notified[0][1].toBool());
     CHECK(session.document.series().count() == 6);
 }
 
@@ -102,7 +102,8 @@ TEST_CASE("merging may be asked for while the frames are still being profiled", 
     session.merging.merge();
     wait_until([&] { return session.standpoint.result() != nullptr; });
     CHECK(session.looking.is_done());
-    CHECK(session.products.merge(session.standpoint.result()->id)->plane->geometry.reference == test::reference(session));
+    CHECK(session.products.merge(session.standpoint.result()->id)->plane->geometry.reference ==
+          test::reference(session));
 }
 
 TEST_CASE("a stopped merge leaves what there was and says so", "[desktop]") {
@@ -123,11 +124,11 @@ TEST_CASE("without any frame left a merge says what to do", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch, 3);
-    QSignalSpy told(&session.notices, &Notices::notified);
+    QSignalSpy notified(&session.notices, &Notices::notified);
     for (int i = 0; i < 3; ++i) session.culling.set_used(session.document.id_at(i), false);
     session.merging.merge();
-    wait_until([&] { return told.size() > 0; });
-    CHECK(told.back()[0].toString().contains("No frame is left"));
+    wait_until([&] { return notified.size() > 0; });
+    CHECK(notified.back()[0].toString().contains("No frame is left"));
     CHECK(test::results(session).empty());
 }
 

@@ -80,7 +80,7 @@ TEST_CASE("each stage shows its own picture beside what it is compared with", "[
     CHECK(std::holds_alternative<GrowthPicture>(shown(session, {false, true, false}).main));
 }
 
-TEST_CASE("ways to compare exclude each other; points bring the twin along", "[shown]") {
+TEST_CASE("ways to compare exclude each other, points bring the twin along", "[shown]") {
     test::StripSession own(false);
     Standpoint& stand = own.session.standpoint;
     stand.compare(&Comparing::curtain, true);

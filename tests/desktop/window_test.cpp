@@ -135,7 +135,7 @@ TEST_CASE("touching one merge setting leaves the others as they were typed", "[w
     settle(main);
 }
 
-TEST_CASE("a double click renames the card that was clicked; cards stay while others come", "[window]") {
+TEST_CASE("a double click renames the card that was clicked, cards stay while others come", "[window]") {
     MainWindow main;
     open_strips(main);
     Session& session = main.session();
@@ -197,7 +197,7 @@ TEST_CASE("the window and its frame stay within the screen", "[window]") {
     CHECK(kept_within({100, 100, 400, 300}, room) == QRect(100, 100, 400, 300));
 }
 
-TEST_CASE("help and version need no display; wrong names are refused before anything opens", "[window]") {
+TEST_CASE("help and version need no display, wrong names are refused before anything opens", "[window]") {
     const Ended help = run({"--help"}, false), version = run({"--version"}, false);
     CHECK(help.code == 0);
     CHECK(help.out.contains("--snapshot"));
@@ -240,9 +240,9 @@ TEST_CASE("window, command line and a written project give the same pixels for t
     QProcess process;
     process.start(QStringLiteral(MOORHAZE_CLI),
                   {"merge", QString::fromStdString(test::StripSession::files().folder().string()), "-o",
-                   QString::fromStdString((scratch / "line.tif").string()), "--range", "2-5", "--reference", "3",
-                   "--method", "depth", "--seam-width", "3", "--backdrop", "5", "--no-crop", "--keep-flagged",
-                   "--quiet"});
+                   QString::fromStdString((scratch / "line.tif").string()), "--range", "2-5", "--reference",
+                   "3", "--method", "depth", "--seam-width", "3", "--backdrop", "5", "--no-crop",
+                   "--keep-flagged", "--quiet"});
     REQUIRE(process.waitForFinished(120'000));
     INFO(process.readAllStandardError().toStdString());
     REQUIRE(process.exitCode() == 0);

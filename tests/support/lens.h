@@ -30,7 +30,7 @@ struct LensSeries {
     int reference = 0;                  ///< index
 };
 
-/// Shoots the scene: for each frame all depths are blurred by their discs and laid over each other from far
+/// Shoots the scene: for each frame all depths are blurred by their discs and warped onto each other from far
 /// to near, what a near part hides being filled from around it; then the whole is moved, flickers and gets
 /// noise. Resampled by the library's Lanczos kernel (OpenCV), not ours. Written as 16-bit TIFF.
 LensSeries shoot_with_lens(const Scratch& scratch, const LensScene& scene, const LensSettings& settings);

@@ -141,13 +141,13 @@ TEST_CASE("frames a stop darker and lighter are registered and levelled", "[alig
 TEST_CASE("slight perspective is found where the frames differ in it", "[align]") {
     const cv::Size size(600, 400);
     const test::Texture texture(9, 90, 6, 150);
-    const MapFrame frame(size);
+    const HomographyFrame frame(size);
     std::vector<cv::Matx33d> maps;
     for (int i = 0; i < 6; ++i)
         maps.push_back(i == 3 ? cv::Matx33d::eye()
-                              : frame.matrix(MapParts(0.01 * std::sin(2.0 * i), 0.01 * std::cos(3.0 * i),
-                                                      0.003 * (i - 3), 0, 0, 0, 0.004 * std::sin(5.0 * i),
-                                                      0.004 * std::cos(4.0 * i))));
+                              : frame.matrix(HomographyParts(
+                                    0.01 * std::sin(2.0 * i), 0.01 * std::cos(3.0 * i), 0.003 * (i - 3), 0, 0,
+                                    0, 0.004 * std::sin(5.0 * i), 0.004 * std::cos(4.0 * i))));
     const test::Scratch scratch;
     const Series series =
         textured_series(scratch, size, maps, [&](double x, double y) { return texture.at(x, y); });

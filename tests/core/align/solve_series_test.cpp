@@ -14,13 +14,13 @@ const cv::Size kSize(900, 600);
 
 /// Planted maps to the first frame: a smooth scale, hand shake, perspective if asked for.
 std::vector<cv::Matx33d> planted(int count, double keystone = 0) {
-    const MapFrame frame(kSize);
+    const HomographyFrame frame(kSize);
     std::vector<cv::Matx33d> maps;
     for (int i = 0; i < count; ++i) {
         const double at = i - (count - 1) / 2.0;
-        maps.push_back(frame.matrix(MapParts(0.01 * std::sin(3.0 * i), 0.008 * std::cos(5.0 * i),
-                                             0.006 * at + 1e-5 * at * at, 0.0004 * std::sin(7.0 * i), 0, 0,
-                                             keystone * std::sin(2.0 * i), keystone * std::cos(4.0 * i))));
+        maps.push_back(frame.matrix(HomographyParts(
+            0.01 * std::sin(3.0 * i), 0.008 * std::cos(5.0 * i), 0.006 * at + 1e-5 * at * at,
+            0.0004 * std::sin(7.0 * i), 0, 0, keystone * std::sin(2.0 * i), keystone * std::cos(4.0 * i))));
     }
     const cv::Matx33d first = maps[0].inv();
     for (cv::Matx33d& map : maps) map = first * map;
@@ -29,11 +29,11 @@ std::vector<cv::Matx33d> planted(int count, double keystone = 0) {
 
 /// A pair that knows every part to about `sure_px` at the corners.
 MeasuredPair pair_of(const std::vector<cv::Matx33d>& maps, int moving, int fixed, double sure_px = 0.05) {
-    const MapFrame frame(kSize);
+    const HomographyFrame frame(kSize);
     MeasuredPair pair{moving, fixed, {}};
     pair.pair.fixed_to_moving = maps[std::size_t(moving)].inv() * maps[std::size_t(fixed)];
     const double sure = sure_px / frame.half_diagonal;
-    for (int a = 0; a < kMapParts; ++a) pair.pair.information(a, a) = 1 / (sure * sure);
+    for (int a = 0; a < kHomographyParts; ++a) pair.pair.information(a, a) = 1 / (sure * sure);
     return pair;
 }
 
@@ -92,7 +92,7 @@ TEST_CASE("the model is chosen by what the series needs", "[align]") {
     CHECK(model_of(shifted).model == PlaneModel::shift);
 }
 
-TEST_CASE("a pair that disagrees with the rest loses its say", "[align]") {
+TEST_CASE("a pair that disagrees with the rest loses its weight", "[align]") {
     const auto maps = planted(12);
     auto pairs = neighbours(maps);
     auto wrong = maps;
@@ -159,9 +159,9 @@ TEST_CASE("a frame that could not be aligned is left out, or lies between its ne
 
 TEST_CASE("on a rail a frame is placed for its own sharp plane", "[align]") {
     // Steps of d at distance u: chained growth i·d/u; the frame's own plane grows by 1/(1 - i·d/u).
-    const MapFrame frame(kSize);
+    const HomographyFrame frame(kSize);
     std::vector<cv::Matx33d> maps;
-    for (int i = 0; i < 10; ++i) maps.push_back(frame.matrix(MapParts(0, 0, 0.01 * i, 0, 0, 0, 0, 0)));
+    for (int i = 0; i < 10; ++i) maps.push_back(frame.matrix(HomographyParts(0, 0, 0.01 * i, 0, 0, 0, 0, 0)));
     Registration registration = registration_of(maps);
     registration.travel = Travel::rail;
     const SeriesGeometry geometry = place_frames(registration, {});
@@ -170,11 +170,11 @@ TEST_CASE("on a rail a frame is placed for its own sharp plane", "[align]") {
 }
 
 TEST_CASE("on a rail frames that could not be measured lie evenly between their neighbours", "[align]") {
-    const MapFrame frame(kSize);
+    const HomographyFrame frame(kSize);
     std::vector<cv::Matx33d> maps;
     for (int i = 0; i < 12; ++i)
         maps.push_back(frame.matrix(
-            MapParts(0.002 * std::sin(3.0 * i), 0.002 * std::cos(5.0 * i), 0.01 * i, 0, 0, 0, 0, 0)));
+            HomographyParts(0.002 * std::sin(3.0 * i), 0.002 * std::cos(5.0 * i), 0.01 * i, 0, 0, 0, 0, 0)));
     // Two in the middle, one near an end; the last has nothing behind it.
     for (const std::vector<int>& unmeasured : {std::vector<int>{5}, {5, 6}, {10}, {11}}) {
         Registration registration = registration_of(maps);
@@ -185,8 +185,8 @@ TEST_CASE("on a rail frames that could not be measured lie evenly between their 
         });
         // Frames on both sides of two missing ones are linked all the same.
         registration.pairs.push_back(pair_of(maps, 7, 4));
-        const SolvedSeries solved = solve_series(12, kSize, registration.pairs, {}, PlaneModel::similarity,
-                                                 Travel::rail);
+        const SolvedSeries solved =
+            solve_series(12, kSize, registration.pairs, {}, PlaneModel::similarity, Travel::rail);
         for (int i = 0; i < 12; ++i) {
             const double growth =
                 frame.parts(solved.to_anchor[0].inv() * solved.to_anchor[std::size_t(i)])[kGrowth];
@@ -204,21 +204,21 @@ TEST_CASE("on a rail frames that could not be measured lie evenly between their 
 }
 
 TEST_CASE("on a rail a step that is missing jumps, and the frames on both sides lie right", "[align]") {
-    const MapFrame frame(kSize);
+    const HomographyFrame frame(kSize);
     std::vector<cv::Matx33d> maps;
     for (int i = 0; i < 12; ++i)
-        maps.push_back(frame.matrix(MapParts(0, 0, 0.01 * (i < 6 ? i : i + 3), 0, 0, 0, 0, 0)));
+        maps.push_back(frame.matrix(HomographyParts(0, 0, 0.01 * (i < 6 ? i : i + 3), 0, 0, 0, 0, 0)));
     const SolvedSeries solved =
         solve_series(12, kSize, neighbours(maps), {}, PlaneModel::similarity, Travel::rail);
     for (int i = 0; i < 12; ++i) CHECK(off(solved, maps, i) < 0.05);
 }
 
 TEST_CASE("frames that lie over each other already are not moved", "[align]") {
-    const MapFrame frame(kSize);
+    const HomographyFrame frame(kSize);
     std::vector<cv::Matx33d> maps;
     for (int i = 0; i < 8; ++i)
-        maps.push_back(
-            frame.matrix(MapParts(2e-5 * std::sin(3.0 * i), 2e-5 * std::cos(2.0 * i), 0, 0, 0, 0, 0, 0)));
+        maps.push_back(frame.matrix(
+            HomographyParts(2e-5 * std::sin(3.0 * i), 2e-5 * std::cos(2.0 * i), 0, 0, 0, 0, 0, 0)));
     Registration registration = registration_of(maps);
     const SeriesGeometry geometry = place_frames(registration, {});
     CHECK(geometry.as_it_lies);

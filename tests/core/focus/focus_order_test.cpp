@@ -4,9 +4,9 @@
 #include <numeric>
 #include <random>
 
-#include "core/merge/quick_merge.h"
 #include "core/focus/frame_faults.h"
 #include "core/focus/series_report.h"
+#include "core/merge/quick_merge.h"
 #include "tests/support/series_files.h"
 #include "tests/support/textured.h"
 

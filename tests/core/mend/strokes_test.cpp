@@ -101,8 +101,8 @@ TEST_CASE("a part rendered alone equals the same part of the whole", "[mend]") {
     const Picture merge = grey_merge();
     const PixelRect whole(0, 0, 80, 60), part(31, 17, 22, 19);
     const SharedList<Stroke> strokes = {{FrameId{1}, 12, 0.7, 0.6, {{20, 20}, {60, 40}}},
-                                         {FrameId{7}, 5, 0.2, 0.8, {{40, 10}, {40, 50}}},
-                                         dot(50, 30, WipeBack{}, 0.5)};
+                                        {FrameId{7}, 5, 0.2, 0.8, {{40, 10}, {40, 50}}},
+                                        dot(50, 30, WipeBack{}, 0.5)};
     const cv::Mat all = render_strokes(merge, whole, strokes, whole, srgb(), even_source, {});
     const cv::Mat alone = render_strokes(merge, whole, strokes, part, srgb(), even_source, {});
     CHECK(cv::norm(all(part), alone, cv::NORM_INF) == 0);

@@ -22,11 +22,11 @@ cv::Mat1f textured(cv::Size size) {
 
 }  // namespace
 
-TEST_CASE("rows doubled one by one are those of the whole doubled picture", "[merge][pyramid]") {
+TEST_CASE("rows doubled one by one are those of the whole upsampled picture", "[merge][pyramid]") {
     for (const cv::Size size : {cv::Size(31, 17), {32, 18}, {2, 3}, {1, 1}}) {
         const cv::Mat1f coarse = pyramid_down(textured(size), {});
         const cv::Mat1f whole = pyramid_up(coarse, size, {});
-        const DoubledRows rows(coarse, size);
+        const UpsampledRows rows(coarse, size);
         std::vector<float> row(std::size_t(size.width)), scratch(std::size_t(coarse.cols));
         for (int y = 0; y < size.height; ++y) {
             rows.row(y, row.data(), scratch.data());

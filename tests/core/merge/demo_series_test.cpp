@@ -48,7 +48,8 @@ const MergeResult& merged(const Chain& made, const std::string& method) {
     const auto known = merges.find({&made, method});
     if (known != merges.end()) return known->second;
     AlignedFrames frames(made.truth.series, made.geometry, made.truth.series.chosen(), made.area);
-    return merges.emplace(std::pair(&made, method), merge_method(method).merge(frames, {}, {}, {})).first->second;
+    return merges.emplace(std::pair(&made, method), merge_method(method).merge(frames, {}, {}, {}))
+        .first->second;
 }
 
 }  // namespace

@@ -34,9 +34,9 @@ DepthField field_of(double at, double per_frame) {
         cv::GaussianBlur(sharp, frame, {0, 0}, std::max(0.05, per_frame * std::abs(k - at)));
         frame(cv::Rect(170, 0, 70, 160)) = 0.5f;
         random.fill(grain, cv::RNG::NORMAL, 0, 0.003);
-        const LaidFrame own(grey_of(frame + grain), ToneCurve{ColourProfile{}},
-                            {cv::Matx33d::eye(), {{}, kSize}});
-        depth.add(detail_sizes(own.half_luma({}), detail_levels(kSize), {}), {});
+        const WarpedFrame own(grey_of(frame + grain), ToneCurve{ColourProfile{}},
+                              {cv::Matx33d::eye(), {{}, kSize}});
+        depth.add(pyramid_bands(own.downsampled_luma({}), detail_levels(kSize), {}), {});
     }
     CHECK(depth.count() == kFrames);
     return depth.finish(0.3, 8, {});
@@ -96,9 +96,9 @@ TEST_CASE("what frames do not cover says nothing about noise and trust", "[merge
             cv::Mat1f grain(kSize);
             random.fill(grain, cv::RNG::NORMAL, 0.5, 0.003);
             const double shift = k % 2 ? uncovered_px : -uncovered_px;
-            const LaidFrame own(grey_of(grain), ToneCurve{ColourProfile{}},
-                                {cv::Matx33d(1, 0, shift, 0, 1, 0, 0, 0, 1), {{}, kSize}});
-            depth.add(detail_sizes(own.half_luma({}), detail_levels(kSize), {}), {});
+            const WarpedFrame own(grey_of(grain), ToneCurve{ColourProfile{}},
+                                  {cv::Matx33d(1, 0, shift, 0, 1, 0, 0, 0, 1), {{}, kSize}});
+            depth.add(pyramid_bands(own.downsampled_luma({}), detail_levels(kSize), {}), {});
         }
         noise = depth.noise();
         return depth.finish(0.3, 8, {});

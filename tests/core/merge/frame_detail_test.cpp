@@ -11,7 +11,7 @@ using namespace moorhaze;
 
 namespace {
 
-LaidFrame some_frame(cv::Size target) {
+WarpedFrame some_frame(cv::Size target) {
     const test::Texture texture(31, 60, 4, 60);
     const Picture frame =
         test::picture_from({420, 330}, [&](int x, int y) { return 0.2 + 0.6 * texture.at(x, y); });
@@ -36,7 +36,7 @@ TEST_CASE("blocks of a target fill it once, to its odd rims", "[merge]") {
 
 TEST_CASE("the fine detail of blocks is that of the whole picture's pyramid", "[merge]") {
     const cv::Size size(371, 270);
-    const LaidFrame frame = some_frame(size);
+    const WarpedFrame frame = some_frame(size);
     const FrameDetail detail(frame, {});
     const cv::Mat3f light = frame.all({}).pixels, half = pyramid_down(light, {}),
                     ground = pyramid_up(half, size, {});
@@ -45,20 +45,20 @@ TEST_CASE("the fine detail of blocks is that of the whole picture's pyramid", "[
         const cv::Rect own = blocks[i];
         const auto fine = detail.fine(blocks[i], {});
         REQUIRE(fine[0].light.size() == blocks[i].size());
-        REQUIRE(fine[1].light.size() == halved(blocks[i]).size());
+        REQUIRE(fine[1].light.size() == downsampled(blocks[i]).size());
         CHECK(cv::norm(fine[0].light, light(own), cv::NORM_INF) < 1e-3);
         CHECK(cv::norm(fine[0].ground, ground(own), cv::NORM_INF) < 1e-3);
-        CHECK(cv::norm(fine[1].light, half(halved(own)), cv::NORM_INF) < 1e-3);
+        CHECK(cv::norm(fine[1].light, half(downsampled(own)), cv::NORM_INF) < 1e-3);
     }
 }
 
 TEST_CASE("a part of a block has the detail that the block has there", "[merge]") {
-    const LaidFrame frame = some_frame({371, 270});
+    const WarpedFrame frame = some_frame({371, 270});
     const FrameDetail detail(frame, {});
     const cv::Rect block(128, 128, 128, 128), part(144, 160, 48, 80);
     const auto whole = detail.fine(block, {}), own = detail.fine(part, {});
     for (std::size_t k = 0; k < 2; ++k) {
-        const cv::Rect at = (k == 0 ? part : halved(part)) - (k == 0 ? block : halved(block)).tl();
+        const cv::Rect at = (k == 0 ? part : downsampled(part)) - (k == 0 ? block : downsampled(block)).tl();
         CHECK(cv::norm(own[k].light, whole[k].light(at), cv::NORM_INF) < 1e-3);
         CHECK(cv::norm(own[k].ground, whole[k].ground(at), cv::NORM_INF) < 1e-3);
         CHECK(cv::norm(own[k].energy, whole[k].energy(at), cv::NORM_INF) <
@@ -66,9 +66,9 @@ TEST_CASE("a part of a block has the detail that the block has there", "[merge]"
     }
 }
 
-TEST_CASE("the sizes of detail add up to the picture, fine blocks and coarse sizes together", "[merge]") {
+TEST_CASE("the pyramid levels add up to the picture, fine blocks and coarse sizes together", "[merge]") {
     const cv::Size size(371, 270);
-    const LaidFrame frame = some_frame(size);
+    const WarpedFrame frame = some_frame(size);
     const FrameDetail detail(frame, {});
     const cv::Mat3f light = frame.all({}).pixels;
     const cv::Rect block(128, 0, 128, 128);
@@ -76,7 +76,7 @@ TEST_CASE("the sizes of detail add up to the picture, fine blocks and coarse siz
     // The quarter enlarged, plus what half size holds, enlarged, plus what full size holds.
     const cv::Size half_size((size.width + 1) / 2, (size.height + 1) / 2);
     cv::Mat3f half = pyramid_up(detail.light(), half_size, {});
-    half(halved(block)) += fine[1].light - fine[1].ground;
+    half(downsampled(block)) += fine[1].light - fine[1].ground;
     const cv::Mat3f full = pyramid_up(half, size, {});
     // Away from the block's rim, where half size was completed.
     const cv::Rect middle(132, 4, 120, 120);

@@ -35,7 +35,7 @@ TEST_CASE("light is held within what the frames have at a place and next to it, 
         }
 }
 
-TEST_CASE("only places that take part count; where none did, light stays as it is", "[merge]") {
+TEST_CASE("only places that contribute count, where none did, light stays as it is", "[merge]") {
     const cv::Size size(12, 3);
     LightBounds bounds(size);
     const cv::Mat3f frame(size, cv::Vec3f(0.5f, 0.5f, 0.5f));
@@ -45,6 +45,6 @@ TEST_CASE("only places that take part count; where none did, light stays as it i
     cv::Mat3f merged(size, cv::Vec3f(2, 2, 2));
     bounds.hold(merged, {});
     CHECK(merged(1, 2)[0] == Approx(0.5).margin(1e-3));
-    CHECK(merged(1, 4)[0] == Approx(0.5).margin(1e-3));  // a neighbour took part
+    CHECK(merged(1, 4)[0] == Approx(0.5).margin(1e-3));  // a neighbour contributed
     CHECK(merged(1, 8)[0] == 2.0f);
 }

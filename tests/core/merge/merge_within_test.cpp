@@ -92,7 +92,7 @@ TEST_CASE("strips meet without an edge", "[merge][memory]") {
     CHECK(at_border < 3 * elsewhere + 1e-4);
 }
 
-TEST_CASE("memory that will not do is refused with what is needed; ample memory needs no strips",
+TEST_CASE("memory that will not do is refused with what is needed, ample memory needs no strips",
           "[merge][memory]") {
     const Planted planted;
     const MergeMethod& method = merge_method("woven");
@@ -125,13 +125,14 @@ TEST_CASE("strips: the same pixels for any number of threads, and a stop is hear
 TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]") {
     const Planted planted;
     const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
-    const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
+    const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area,
+                              {});
     CHECK(trial.area() == part);
     CHECK(trial.bytes() < 6u * 6u * std::size_t(kSize.area()) / 2);
     for (const MergeMethod& method : merge_methods()) {
         INFO(method.name);
         const MergeResult whole = merge_within(method, planted.task(0), {}, {});
-        const MergeResult tried = trial.merge(method, {}, &whole.survey, part, {});
+        const MergeResult tried = trial.merge(method, {}, &whole.statistics, part, {});
         REQUIRE(tried.picture.pixels.size() == part.size());
         CHECK(tried.area == part);
         Picture there = whole.picture;
@@ -141,9 +142,9 @@ TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]
         // Of a part in its middle alike.
         const PixelRect inner(100, 350, 90, 70);
         there.pixels = whole.picture.pixels(inner);
-        CHECK(difference_db(there, trial.merge(method, {}, &whole.survey, inner, {}).picture) > 48);
+        CHECK(difference_db(there, trial.merge(method, {}, &whole.statistics, inner, {}).picture) > 48);
         there.pixels = whole.picture.pixels(part);
-        // Without a survey it has to do with what the part tells, and comes close.
+        // Without a statistics it has to do with what the part tells, and comes close.
         CHECK(difference_db(there, trial.merge(method, {}, nullptr, part, {}).picture) > 40);
     }
 }
@@ -152,7 +153,8 @@ TEST_CASE("a trial follows the settings, and tells of frames that cannot be read
     const Planted planted;
     std::ofstream(planted.series.frames[3].path) << "no picture";
     const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
-    const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area, {});
+    const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area,
+                              {});
     MergeSettings settings;
     const MergeResult narrow = trial.merge(merge_method("depth"), settings, nullptr, part, {});
     settings.seam_width_px = 30;
@@ -161,7 +163,7 @@ TEST_CASE("a trial follows the settings, and tells of frames that cannot be read
     REQUIRE_FALSE(narrow.problems.empty());
     CHECK(narrow.problems[0].frame_index == 3);
     CHECK_THROWS_AS(PreviewFrames(planted.series, planted.geometry, planted.series.chosen(),
-                                {5000, 5000, 10, 10}, whole_area, {}),
+                                  {5000, 5000, 10, 10}, whole_area, {}),
                     BadParameter);
 }
 
@@ -212,21 +214,23 @@ TEST_CASE("in strips, too, the depth found so far grows: strip after strip, in a
 }
 
 TEST_CASE("runs of what moved end where the next place of the small planes begins", "[merge][trial]") {
-    MergeSurvey survey;
-    survey.area = {10, 20, 200, 100};
-    survey.halvings = 3;
-    survey.moved.first = cv::Mat1w(13, 25, ushort(0));
+    MergeStatistics statistics;
+    statistics.area = {10, 20, 200, 100};
+    statistics.downsamplings = 3;
+    statistics.moved.first = cv::Mat1w(13, 25, ushort(0));
     for (const int origin : {10, 13, 74})
         for (const int level : {0, 1, 3, 5}) {
             const PixelRect target(origin, 20, 210 - origin, 100);
             const int width = ((target.width - 1) >> level) + 1;
             for (int x = 0; x < width;) {
-                const int end = survey.run_in_moved(target, {x, 0}, level, width);
+                const int end = statistics.run_in_moved(target, {x, 0}, level, width);
                 REQUIRE(end > x);
                 for (int u = x; u < end; ++u)
-                    CHECK(survey.in_moved(target, {u, 0}, level) == survey.in_moved(target, {x, 0}, level));
+                    CHECK(statistics.in_moved(target, {u, 0}, level) ==
+                          statistics.in_moved(target, {x, 0}, level));
                 if (end < width)
-                    CHECK(survey.in_moved(target, {end, 0}, level) != survey.in_moved(target, {x, 0}, level));
+                    CHECK(statistics.in_moved(target, {end, 0}, level) !=
+                          statistics.in_moved(target, {x, 0}, level));
                 x = end;
             }
         }

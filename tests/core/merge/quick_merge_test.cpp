@@ -58,7 +58,7 @@ TEST_CASE("a quick merge is sharp everywhere the frames are, and a range only th
     CHECK(off(near(out), truth(out)) > 2 * off(whole(out), truth(out)));
 }
 
-TEST_CASE("previews that shake and breathe are laid over each other", "[quick]") {
+TEST_CASE("previews that shake and breathe are warped onto each other", "[quick]") {
     const auto lie = [](int frame, double x, double y) {
         const double scale = 1 + 0.006 * (frame - 3.5);
         return cv::Point2d(320 + (x - 320) * scale + 1.7 * (frame % 3),

@@ -56,7 +56,8 @@ class RandomWork {
                 placing.model = PlaneModel(below(4));
                 placing.levelling = Levelling(below(4));
                 placing.unplaced = Unplaced(below(2));
-                placing.points.push_back({any_frame(now), any_frame(now), {real(), real()}, {real(), real()}});
+                placing.points.push_back(
+                    {any_frame(now), any_frame(now), {real(), real()}, {real(), real()}});
                 return with_placing(now, placing);
             }
             case 6:
@@ -113,7 +114,9 @@ class RandomWork {
                 return [frame](const Project& own) { return with_frame_added(own, frame); };
             }
             case 1:
-                return [frame = any_frame(now)](const Project& own) { return with_frame_shot_again(own, frame); };
+                return [frame = any_frame(now)](const Project& own) {
+                    return with_frame_shot_again(own, frame);
+                };
             case 2:
                 return [frame = any_frame(now)](const Project& own) {
                     return with_content_keys(own, {{frame, "00ff00ff00ff00ff00ff00ff00ff00ff"}});

@@ -55,8 +55,8 @@ TEST_CASE("a project that was written and read merges to the same pixels", "[pro
     choice.settings.seam_width_px = 5;
     choice.backdrop = project.frames[4].id;
     project = with_merge(with_range(project, {0, 4}), choice);
-    const Project read = project_from_json(to_json(project, strips().scratch.folder()),
-                                           strips().scratch.folder());
+    const Project read =
+        project_from_json(to_json(project, strips().scratch.folder()), strips().scratch.folder());
     const MergeResult one = merged(project), other = merged(read);
     CHECK(one.method == "depth");
     CHECK(one.settings.backdrop_frame == 5);
@@ -65,7 +65,7 @@ TEST_CASE("a project that was written and read merges to the same pixels", "[pro
     CHECK(cv::countNonZero(one.source == 6) == 0);
 }
 
-TEST_CASE("what was measured serves for placing anew; frames that were not measured are measured",
+TEST_CASE("what was measured serves for placing anew, frames that were not measured are measured",
           "[project][steps]") {
     const Project& project = strips().project;
     const FrameId reference = project.frames[2].id;
@@ -96,11 +96,11 @@ TEST_CASE("a merge that cannot be says what to do", "[project][steps]") {
     const MadeFrom from = merge_inputs(strips().project, strips().project.frames[2].id);
     SeriesGeometry apart = unmoved(strips().series, 2);
     apart.frames[0].matrix(0, 2) = 1000;
-    CHECK_THROWS_WITH(merge_series(strips().series, apart, from, 0, {}, {}),
-                      Contains("no area in common"));
+    CHECK_THROWS_WITH(merge_series(strips().series, apart, from, 0, {}, {}), Contains("no area in common"));
 }
 
-TEST_CASE("looking into a series finds all there is to know, in any order of its frames", "[project][steps]") {
+TEST_CASE("looking into a series finds all there is to know, in any order of its frames",
+          "[project][steps]") {
     LookTask task;
     task.quick_merge = true;
     std::atomic<int> told = 0;

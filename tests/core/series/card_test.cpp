@@ -85,7 +85,7 @@ TEST_CASE("a card is split by framing, by long pauses and by settings that last"
     CHECK(card.series[1].name == "card 2");
 }
 
-TEST_CASE("a long pause alone cuts; waiting for the flash or turning a rail by hand does not", "[card]") {
+TEST_CASE("a long pause alone cuts, waiting for the flash or turning a rail by hand does not", "[card]") {
     const test::Scratch scratch;
     const int pause = GENERATE(25, 600);
     auto shots = run_of(8, 0, 1);

@@ -45,7 +45,7 @@ TEST_CASE("a file joins only when it is completely written", "[watched]") {
     }
 }
 
-TEST_CASE("what lies there already, foreign and hidden files are no new frames; names sort naturally",
+TEST_CASE("what lies there already, foreign and hidden files are no new frames, names sort naturally",
           "[watched]") {
     const test::Scratch scratch;
     std::filesystem::create_directories(scratch / "in");

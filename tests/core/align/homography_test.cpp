@@ -1,24 +1,24 @@
-#include "core/align/plane_map.h"
+#include "core/align/homography.h"
 
 #include <catch2/catch.hpp>
 
 using namespace moorhaze;
 
 TEST_CASE("a map comes back from its parts", "[align]") {
-    const MapFrame frame({600, 400});
-    const MapParts parts(0.04, -0.02, 0.1, -0.05, 0.003, -0.002, 0.006, -0.004);
-    const MapParts back = frame.parts(frame.matrix(parts) * 3.7);
-    for (int a = 0; a < kMapParts; ++a) CHECK(back[a] == Approx(parts[a]).margin(1e-12));
-    CHECK(frame.parts(cv::Matx33d::eye()) == MapParts::all(0));
+    const HomographyFrame frame({600, 400});
+    const HomographyParts parts(0.04, -0.02, 0.1, -0.05, 0.003, -0.002, 0.006, -0.004);
+    const HomographyParts back = frame.parts(frame.matrix(parts) * 3.7);
+    for (int a = 0; a < kHomographyParts; ++a) CHECK(back[a] == Approx(parts[a]).margin(1e-12));
+    CHECK(frame.parts(cv::Matx33d::eye()) == HomographyParts::all(0));
 }
 
 TEST_CASE("each part moves places as it says", "[align]") {
     const cv::Size size(600, 400);
-    const MapFrame frame(size);
+    const HomographyFrame frame(size);
     const double x = 0.7, y = -0.3, small = 1e-5;
-    const auto moves = MapFrame::moves(x, y);
-    for (int a = 0; a < kMapParts; ++a) {
-        MapParts parts = MapParts::all(0);
+    const auto moves = HomographyFrame::moves(x, y);
+    for (int a = 0; a < kHomographyParts; ++a) {
+        HomographyParts parts = HomographyParts::all(0);
         parts[a] = small;
         const double px = frame.centre_x + x * frame.half_diagonal,
                      py = frame.centre_y + y * frame.half_diagonal;

@@ -1,4 +1,4 @@
-#include "core/picture/halved.h"
+#include "core/picture/downsampled.h"
 
 #include <algorithm>
 #include <array>
@@ -108,7 +108,7 @@ MOORHAZE_CLONES void add_energy(const float* full, const float* half, float* ene
 
 }  // namespace
 
-cv::Mat3f quartered_light(const Picture& picture, const ToneCurve& curve, const Job& job) {
+cv::Mat3f light_downsampled_by_4(const Picture& picture, const ToneCurve& curve, const Job& job) {
     const cv::Size half = half_of(picture.pixels.size()), quarter = half_of(half);
     const bool deep = picture.bits() == 16;
     std::vector<float> tables[3];
@@ -144,8 +144,8 @@ cv::Mat3f quartered_light(const Picture& picture, const ToneCurve& curve, const 
     return out;
 }
 
-HalvedLuma halved_luma(const Picture& picture, const ToneCurve& curve, const cv::Vec3d& gains,
-                       const Job& job) {
+DownsampledLuma luma_downsampled_by_2(const Picture& picture, const ToneCurve& curve, const cv::Vec3d& gains,
+                                      const Job& job) {
     const cv::Size size = picture.pixels.size(), half = half_of(size);
     const bool deep = picture.bits() == 16;
     std::vector<float> tables[3];
@@ -157,7 +157,7 @@ HalvedLuma halved_luma(const Picture& picture, const ToneCurve& curve, const cv:
             tables[channel][i] = kLuminance[channel] * float(gains[channel]) * std::max(linear[i], 0.0f);
         parts[channel] = tables[channel].data();
     }
-    HalvedLuma out{cv::Mat1f(half), cv::Mat1f(half)};
+    DownsampledLuma out{cv::Mat1f(half), cv::Mat1f(half)};
     for_rows((half.height + kStrip - 1) / kStrip, job, [&](int strip) {
         const int begin = strip * kStrip, end = std::min(begin + kStrip, half.height);
         // The strip's rows of the half with one above and one below, and the rows of the picture they need.

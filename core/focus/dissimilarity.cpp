@@ -1,4 +1,4 @@
-#include "core/focus/unlikeness.h"
+#include "core/focus/dissimilarity.h"
 
 #include <opencv2/imgproc.hpp>
 
@@ -6,8 +6,8 @@
 
 namespace moorhaze {
 
-double unlikeness(const std::vector<FocusProfile>& profiles, const std::vector<cv::Point2d>& places, int one,
-                  int other) {
+double dissimilarity(const std::vector<FocusProfile>& profiles, const std::vector<cv::Point2d>& places,
+                     int one, int other) {
     const FocusProfile &a = profiles[std::size_t(one)], &b = profiles[std::size_t(other)];
     if (a.sharpness.empty() || a.sharpness.size() != b.sharpness.size()) return -1;
     // Hand shake moves detail into other cells; it is not a step of focus.

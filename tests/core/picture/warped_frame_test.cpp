@@ -1,4 +1,4 @@
-#include "core/picture/laid_frame.h"
+#include "core/picture/warped_frame.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -36,7 +36,7 @@ TEST_CASE("a frame laid over block by block is the frame laid over as a whole", 
     const Picture frame =
         picture_from({320, 210}, [&](int x, int y) { return 0.2 + 0.6 * texture.at(x, y); });
     const ToneCurve curve{ColourProfile{}};
-    const LaidFrame laid(frame, curve, some_plan());
+    const WarpedFrame laid(frame, curve, some_plan());
     const LinearFrame whole = laid.all({});
     CHECK(whole.covered == laid.covered());
     CHECK_FALSE(laid.covers_all());
@@ -57,12 +57,12 @@ TEST_CASE("half and quarter of a frame lie where its pixels lie, levelled like t
             const ToneCurve curve{ColourProfile{}};
             WarpPlan plan = some_plan();
             plan.target = {12, 16, 281, 170};
-            const LaidFrame laid(frame, curve, plan);
+            const WarpedFrame laid(frame, curve, plan);
             REQUIRE(laid.covers_all());
             const LinearFrame whole = laid.all({});
-            const cv::Mat3f quarter = laid.quarter_light({});
+            const cv::Mat3f quarter = laid.downsampled_light({});
             REQUIRE(quarter.size() == cv::Size(71, 43));
-            const HalfLumaFrame half = laid.half_luma({});
+            const DownsampledFrame half = laid.downsampled_luma({});
             REQUIRE(half.luma.size() == cv::Size(141, 85));
             const cv::Mat1f luma = perceptual_luma(whole.pixels, {});
             double most_quarter = 0, most_half = 0;
@@ -74,8 +74,8 @@ TEST_CASE("half and quarter of a frame lie where its pixels lie, levelled like t
             for (int y = 0; y < whole.pixels.rows; y += 2)
                 for (int x = 0; x < whole.pixels.cols; x += 2)
                     most_half = std::max(most_half, double(std::abs(half.luma(y / 2, x / 2) - luma(y, x))));
-            // Waves of 60 px lose two or three thousandths when they are halved twice; half a pixel beside,
-            // they would be off by 0.02.
+            // Waves of 60 px lose two or three thousandths when they are downsampled by 2 twice; half a pixel
+            // beside, they would be off by 0.02.
             CHECK(most_quarter < 0.008);
             CHECK(most_half < 0.004);
         }
@@ -87,7 +87,7 @@ TEST_CASE("fine energy is that of what a half cannot hold, and grows with the sq
     const auto energy_of = [&](const Picture& picture, double gain) {
         WarpPlan plan{cv::Matx33d::eye(), {0, 0, size.width, size.height}};
         plan.gains = cv::Vec3d::all(gain);
-        const HalfLumaFrame half = LaidFrame(picture, curve, plan).half_luma({});
+        const DownsampledFrame half = WarpedFrame(picture, curve, plan).downsampled_luma({});
         return cv::mean(half.fine_energy(cv::Rect(20, 20, 60, 20)))[0];
     };
     const Picture even = picture_from(size, [](int, int) { return 0.5; }),
@@ -103,15 +103,15 @@ TEST_CASE("fine energy is that of what a half cannot hold, and grows with the sq
     CHECK(energy_of(board, 1.5) == Approx(1.5 * energy_of(board, 1)).epsilon(0.001));
 }
 
-TEST_CASE("a laid-over frame's half and quarter don't depend on the number of threads", "[picture][warp]") {
+TEST_CASE("a warped frame's half and quarter don't depend on the number of threads", "[picture][warp]") {
     const test::Texture texture(3, 60, 5, 60);
     const Picture frame =
         picture_from({320, 210}, [&](int x, int y) { return 0.2 + 0.6 * texture.at(x, y); });
-    const LaidFrame laid(frame, ToneCurve{ColourProfile{}}, some_plan());
-    const cv::Mat3f quarter = laid.quarter_light({});
-    const HalfLumaFrame half = laid.half_luma({});
+    const WarpedFrame laid(frame, ToneCurve{ColourProfile{}}, some_plan());
+    const cv::Mat3f quarter = laid.downsampled_light({});
+    const DownsampledFrame half = laid.downsampled_luma({});
     const ThreadLimit one(1);
-    CHECK(cv::norm(laid.quarter_light({}), quarter, cv::NORM_INF) == 0);
-    CHECK(cv::norm(laid.half_luma({}).luma, half.luma, cv::NORM_INF) == 0);
-    CHECK(cv::norm(laid.half_luma({}).fine_energy, half.fine_energy, cv::NORM_INF) == 0);
+    CHECK(cv::norm(laid.downsampled_light({}), quarter, cv::NORM_INF) == 0);
+    CHECK(cv::norm(laid.downsampled_luma({}).luma, half.luma, cv::NORM_INF) == 0);
+    CHECK(cv::norm(laid.downsampled_luma({}).fine_energy, half.fine_energy, cv::NORM_INF) == 0);
 }

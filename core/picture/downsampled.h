@@ -8,18 +8,18 @@ namespace moorhaze {
 // across and down: pixel i of a half stands at 2i + 0.5 of the picture, pixel i of a quarter at 4i + 1.5.
 // Borders repeat the edge.
 
-/// Linear light at a quarter of the size. The first halving is of the encoded values, which differs from
+/// Linear light at a quarter of the size. The first step is of the encoded values, which differs from
 /// light only where these change much from pixel to pixel; the second is of light.
 /// @return  CV_32FC3.   Thread-safe; peak memory 1 output.
-cv::Mat3f quartered_light(const Picture& picture, const ToneCurve& curve, const Job& job);
+cv::Mat3f light_downsampled_by_4(const Picture& picture, const ToneCurve& curve, const Job& job);
 
 /// Luma on a square-root scale (see luma.h) at half the size, and the energy of what only full size shows.
-struct HalvedLuma {
+struct DownsampledLuma {
     cv::Mat1f luma;
     cv::Mat1f fine_energy;  ///< mean over 2×2 of the squared difference from the half
 };
 /// @param gains  factors of linear light, > 0.   Thread-safe; peak memory 1 output.
-HalvedLuma halved_luma(const Picture& picture, const ToneCurve& curve, const cv::Vec3d& gains,
-                       const Job& job);
+DownsampledLuma luma_downsampled_by_2(const Picture& picture, const ToneCurve& curve, const cv::Vec3d& gains,
+                                      const Job& job);
 
 }  // namespace moorhaze

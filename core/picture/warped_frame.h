@@ -4,7 +4,7 @@
 namespace moorhaze {
 
 /// Luma of a frame at half the target's size, (n+1)/2 a side, for measures.
-struct HalfLumaFrame {
+struct DownsampledFrame {
     cv::Mat1f luma;  ///< on a square-root scale (see luma.h)
     /// Energy of what only full size shows, gathered over the place as by a Gaussian of 1 px of full size.
     cv::Mat1f fine_energy;
@@ -12,12 +12,12 @@ struct HalfLumaFrame {
     std::vector<RowSpan> covered;  ///< per row of the target, at full size
 };
 
-/// A decoded frame made ready to be laid over the reference plane: block by block, so that what is not wanted
+/// A decoded frame made ready to be warped to the reference plane: block by block, so that what is not wanted
 /// costs nothing, and small. Resampled as warp_to_linear says. Immutable, thread-safe; shares the picture.
-class LaidFrame {
+class WarpedFrame {
   public:
     /// @throws as warp_to_linear.
-    LaidFrame(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan);
+    WarpedFrame(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan);
 
     cv::Size target() const { return plan_.target.size(); }
     const std::vector<RowSpan>& covered() const { return covered_; }
@@ -29,12 +29,12 @@ class LaidFrame {
     /// All of the target.   @throws Cancelled.
     LinearFrame all(const Job& job) const;
 
-    /// Linear light at a quarter of the size, halved twice, (n+1)/2 a side each time: place (u, v) lies at
-    /// (4u, 4v) of the target.   @throws Cancelled.
-    cv::Mat3f quarter_light(const Job& job) const;
+    /// Linear light at a quarter of the size, downsampled by 2 twice, (n+1)/2 a side each time: place (u, v)
+    /// lies at (4u, 4v) of the target.   @throws Cancelled.
+    cv::Mat3f downsampled_light(const Job& job) const;
 
     /// @throws Cancelled.
-    HalfLumaFrame half_luma(const Job& job) const;
+    DownsampledFrame downsampled_luma(const Job& job) const;
 
   private:
     void fill(cv::Rect block, cv::Mat& out) const;

@@ -1,16 +1,16 @@
-#include "core/align/plane_map.h"
+#include "core/align/homography.h"
 
 #include <algorithm>
 #include <cmath>
 
 namespace moorhaze {
 
-MapFrame::MapFrame(cv::Size frame)
+HomographyFrame::HomographyFrame(cv::Size frame)
     : centre_x((frame.width - 1) / 2.0),
       centre_y((frame.height - 1) / 2.0),
       half_diagonal(std::max(1.0, std::hypot(frame.width - 1, frame.height - 1) / 2)) {}
 
-cv::Matx33d MapFrame::matrix(const MapParts& parts) const {
+cv::Matx33d HomographyFrame::matrix(const HomographyParts& parts) const {
     const double scale = std::exp(parts[kGrowth]), even = scale * std::cos(parts[kTurn]),
                  odd = scale * std::sin(parts[kTurn]);
     const cv::Matx33d own(even + parts[kAspect], -odd + parts[kSkew], parts[kRight], odd + parts[kSkew],
@@ -22,14 +22,14 @@ cv::Matx33d MapFrame::matrix(const MapParts& parts) const {
     return whole * (1 / whole(2, 2));
 }
 
-MapParts MapFrame::parts(const cv::Matx33d& matrix) const {
+HomographyParts HomographyFrame::parts(const cv::Matx33d& matrix) const {
     const double r = half_diagonal;
     const cv::Matx33d from_own(r, 0, centre_x, 0, r, centre_y, 0, 0, 1);
     const cv::Matx33d to_own(1 / r, 0, -centre_x / r, 0, 1 / r, -centre_y / r, 0, 0, 1);
     cv::Matx33d own = to_own * matrix * from_own;
     own *= 1 / own(2, 2);
     const double even = (own(0, 0) + own(1, 1)) / 2, odd = (own(1, 0) - own(0, 1)) / 2;
-    MapParts parts;
+    HomographyParts parts;
     parts[kRight] = own(0, 2);
     parts[kDown] = own(1, 2);
     parts[kGrowth] = std::log(std::hypot(even, odd));
@@ -41,7 +41,7 @@ MapParts MapFrame::parts(const cv::Matx33d& matrix) const {
     return parts;
 }
 
-std::array<cv::Vec2d, kMapParts> MapFrame::moves(double x, double y) {
+std::array<cv::Vec2d, kHomographyParts> HomographyFrame::moves(double x, double y) {
     return {cv::Vec2d(1, 0),  cv::Vec2d(0, 1), cv::Vec2d(x, y),           cv::Vec2d(-y, x),
             cv::Vec2d(x, -y), cv::Vec2d(y, x), cv::Vec2d(-x * x, -x * y), cv::Vec2d(-x * y, -y * y)};
 }

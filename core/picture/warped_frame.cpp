@@ -1,10 +1,10 @@
-#include "core/picture/laid_frame.h"
+#include "core/picture/warped_frame.h"
 
 #include <algorithm>
 #include <cmath>
 
 #include "core/picture/blur.h"
-#include "core/picture/halved.h"
+#include "core/picture/downsampled.h"
 #include "core/picture/warp_block.h"
 #include "core/work/for_rows.h"
 
@@ -56,7 +56,7 @@ bool covers_all(const std::vector<RowSpan>& covered, int width) {
     });
 }
 
-LaidFrame::LaidFrame(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan)
+WarpedFrame::WarpedFrame(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan)
     : frame_(frame),
       curve_(curve),
       plan_(plan),
@@ -72,7 +72,7 @@ LaidFrame::LaidFrame(const Picture& frame, const ToneCurve& curve, const WarpPla
     }
 }
 
-void LaidFrame::fill(cv::Rect block, cv::Mat& out) const {
+void WarpedFrame::fill(cv::Rect block, cv::Mat& out) const {
     const float* const roots[] = {roots_[0].data(), roots_[1].data(), roots_[2].data()};
     const cv::Mat& pixels = frame_.pixels;
     const bool deep = frame_.bits() == 16;
@@ -94,13 +94,13 @@ void LaidFrame::fill(cv::Rect block, cv::Mat& out) const {
     warp_block(source, grid, block, out);
 }
 
-cv::Mat3f LaidFrame::light(cv::Rect block) const {
+cv::Mat3f WarpedFrame::light(cv::Rect block) const {
     cv::Mat out(block.size(), CV_32FC3);
     fill(block, out);
     return out;
 }
 
-LinearFrame LaidFrame::all(const Job& job) const {
+LinearFrame WarpedFrame::all(const Job& job) const {
     LinearFrame all{cv::Mat3f(target()), covered_};
     for_rows((target().height + kBand - 1) / kBand, job, [&](int band) {
         const cv::Rect block(0, band * kBand, target().width,
@@ -111,8 +111,8 @@ LinearFrame LaidFrame::all(const Job& job) const {
     return all;
 }
 
-cv::Mat3f LaidFrame::quarter_light(const Job& job) const {
-    const cv::Mat3f quarter = quartered_light(frame_, curve_, job);
+cv::Mat3f WarpedFrame::downsampled_light(const Job& job) const {
+    const cv::Mat3f quarter = light_downsampled_by_4(frame_, curve_, job);
     const WarpSource source{quarter.size(), 3, [&](int y, int left, int width, float* to) {
                                 const cv::Vec3f* const row = quarter[y];
                                 for (int i = 0; i < width; ++i) {
@@ -133,8 +133,8 @@ cv::Mat3f LaidFrame::quarter_light(const Job& job) const {
     return out;
 }
 
-HalfLumaFrame LaidFrame::half_luma(const Job& job) const {
-    HalvedLuma halved = halved_luma(frame_, curve_, plan_.gains, job);
+DownsampledFrame WarpedFrame::downsampled_luma(const Job& job) const {
+    DownsampledLuma halved = luma_downsampled_by_2(frame_, curve_, plan_.gains, job);
     const cv::Matx33d reference = grid_of(cv::Point(plan_.target.x, plan_.target.y), 2);
     const cv::Matx33d frame = to_frame_ * reference;
     const cv::Point2d first = cv::Point2d(plan_.part.corner) + cv::Point2d(0.5, 0.5);
