@@ -22,6 +22,7 @@ Sounding::Sounding(SessionBase& base, QObject* parent) : QObject(parent), base_(
         if (changes.look()) close();
     });
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::stage) close();
         // It belongs to the plane that is shown.
         if (aspect == Standpoint::Aspect::result && is_open()) {
             const ProjectResult* shown = base_.standpoint.result();

@@ -25,6 +25,7 @@ CullTray::CullTray(Session& session, Commands& commands, QWidget* parent)
     list_->setAccessibleName(tr("Suggested to leave out"));
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setWordWrap(true);
+    list_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
     body()->addWidget(list_);
     add_row(commands.button(QStringLiteral("accept"), tr("Accept all"), this),
             commands.button(QStringLiteral("next-suggestion"), tr("Next"), this));
@@ -110,6 +111,7 @@ CullTray::CullTray(Session& session, Commands& commands, QWidget* parent)
     connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
         session_.standpoint.set_place(item->data(Qt::UserRole).toInt());
     });
+    let_grow(list_);
     refresh_when_visible([this] { refresh(); });
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.selection() || changes.development) want_refresh();
@@ -165,9 +167,12 @@ void CullTray::refresh() {
     put_in_order_->setVisible(order.needs_repair());
     mixed_->setText(mixed.mid(0, 2).join('\n'));
     mixed_->setVisible(!mixed.isEmpty());
-    // Where there is much to tell, the usual next step stays in sight.
     const bool warned = !gaps.isEmpty() || !order_->text().isEmpty() || !mixed.isEmpty();
-    list_->setFixedHeight(std::min(warned ? 2 : 3, int(found.size())) * 66 + 4);  // three lines each
+    // As high as its sentences where there is room, two of them where there is little.
+    int whole = 2 * list_->frameWidth();
+    for (int row = 0; row < list_->count(); ++row) whole += list_->sizeHintForRow(row);
+    list_->setMinimumHeight(std::min(whole, 2 * 66 + 4));
+    list_->setMaximumHeight(whole);
     hint_->setVisible(!warned && found.empty());
     reference_->setEnabled(open);
     if (!open) {

@@ -5,6 +5,8 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSignalBlocker>
 #include <QSlider>
 #include <QStyle>
@@ -18,6 +20,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kSliderSteps = 1000;
+constexpr int kSide = 20;  // px left and right of everything
 
 QLabel* label_with_role(const QString& text, const char* role, QWidget* parent) {
     auto* label = new QLabel(text, parent);
@@ -48,9 +51,10 @@ QPushButton* make_button(const QString& text, const QString& key, const QString&
 
 Tray::Tray(const QString& title, QWidget* parent) : QWidget(parent) {
     outer_ = new QVBoxLayout(this);
-    outer_->setContentsMargins(20, 16, 20, 16);
+    outer_->setContentsMargins(0, 16, 0, 16);
     outer_->setSpacing(8);
     auto* head = new QHBoxLayout;
+    head->setContentsMargins(kSide, 0, kSide, 0);
     auto* name = new QLabel(title, this);
     name->setProperty("role", "title");
     state_ = label_with_role({}, "quiet", this);
@@ -59,10 +63,35 @@ Tray::Tray(const QString& title, QWidget* parent) : QWidget(parent) {
     head->addWidget(name);
     head->addWidget(state_, 1);
     outer_->addLayout(head);
+    room_ = new QScrollArea(this);
+    room_->setObjectName(QStringLiteral("tray"));
+    room_->setFrameShape(QFrame::NoFrame);
+    room_->setWidgetResizable(true);
+    room_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* inside = new QWidget(room_);
+    auto* rows = new QVBoxLayout(inside);
+    rows->setContentsMargins(kSide, 0, kSide, 0);
     body_ = new QVBoxLayout;
     body_->setSpacing(6);
-    outer_->addLayout(body_);
-    outer_->addStretch(1);
+    rows->addLayout(body_);
+    rows->addStretch(1);
+    room_->setWidget(inside);
+    outer_->addWidget(room_, 1);
+}
+
+void Tray::let_grow(QWidget* list) {
+    // The list goes before the empty rest, up to its own maximum.
+    body_->setStretchFactor(list, 1000);
+    body_->addStretch(1);
+    static_cast<QBoxLayout*>(room_->widget()->layout())->setStretchFactor(body_, 1000);
+}
+
+void Tray::bring_into_view(QWidget* widget) {
+    room_->ensureWidgetVisible(widget);
+}
+
+void Tray::scroll_to_top() {
+    room_->verticalScrollBar()->setValue(0);
 }
 
 void Tray::set_state(const QString& text) {
@@ -123,7 +152,10 @@ QPushButton* Tray::set_next(QPushButton* button) {
     if (auto* hint = button->findChild<QLabel*>(QStringLiteral("keyHint")))
         hint->setStyleSheet(
             QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
-    outer_->addWidget(button);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(kSide, 4, kSide, 0);
+    row->addWidget(button);
+    outer_->addLayout(row);
     return button;
 }
 

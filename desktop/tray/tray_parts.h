@@ -4,19 +4,22 @@
 
 class QLabel;
 class QPushButton;
+class QScrollArea;
 class QSlider;
 class QDoubleSpinBox;
 class QVBoxLayout;
 
 namespace moorhaze::desktop {
 
-/// The frame of a stage's tray: title, a quiet word beside it, room for controls, and one button for the
-/// usual next step at the bottom.
+/// The frame of a stage's tray: title, a quiet word beside it, room for controls that scrolls where it is
+/// short, and one button for the usual next step pinned at the bottom, always in sight.
 class Tray : public QWidget {
     Q_OBJECT
   public:
     Tray(const QString& title, QWidget* parent);
     void set_state(const QString& text);
+    void bring_into_view(QWidget* widget);
+    void scroll_to_top();
 
   protected:
     void add_section(const QString& text);
@@ -29,6 +32,8 @@ class Tray : public QWidget {
                                                       const QString& left_tip, const QString& right,
                                                       const QString& right_key, const QString& right_tip);
     void add_row(QPushButton* left, QPushButton* right);
+    /// A list in the body takes the height that is left over. Called when everything else was added.
+    void let_grow(QWidget* list);
     /// The violet button at the bottom.
     QPushButton* set_next(QPushButton* button);
     /// What brings the tray up to date; called when it is wanted and the tray is seen, otherwise as soon as
@@ -40,6 +45,7 @@ class Tray : public QWidget {
 
   private:
     QVBoxLayout *body_, *outer_;
+    QScrollArea* room_;
     QLabel* state_;
     std::function<void()> refresh_;
     bool is_stale_ = true;

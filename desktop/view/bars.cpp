@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QProgressBar>
+#include <QTimer>
 #include <QToolButton>
 #include <cmath>
 
@@ -64,7 +65,8 @@ void JobBar::refresh() {
     updateGeometry();
 }
 
-NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent), icon_(new QLabel(this)), text_(new QLabel(this)) {
+NoticeBar::NoticeBar(QWidget* parent)
+    : QWidget(parent), icon_(new QLabel(this)), text_(new QLabel(this)), leaving_(new QTimer(this)) {
     setObjectName(QStringLiteral("notice"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QHBoxLayout(this);
@@ -81,6 +83,8 @@ NoticeBar::NoticeBar(QWidget* parent) : QWidget(parent), icon_(new QLabel(this))
     layout->addWidget(text_, 1);
     layout->addWidget(close, 0, Qt::AlignTop);
     connect(close, &QToolButton::clicked, this, &QWidget::hide);
+    leaving_->setSingleShot(true);
+    connect(leaving_, &QTimer::timeout, this, &NoticeBar::leave_when_read);
     hide();
 }
 
@@ -92,6 +96,19 @@ void NoticeBar::show_text(const QString& text, bool is_error) {
     icon_->setAccessibleName(is_error ? tr("Error") : tr("Note"));
     text_->setText(text);
     show();
+    is_error ? leaving_->stop() : leaving_->start(reading_ms(text));
+}
+
+int NoticeBar::reading_ms(const QString& text) {
+    // About 15 characters a second, and time to notice it (common practice for subtitles).
+    return 3000 + int(text.size()) * 1000 / 15;
+}
+
+void NoticeBar::leave_when_read() {
+    if (underMouse())
+        leaving_->start(1000);
+    else
+        hide();
 }
 
 QString NoticeBar::text() const {

@@ -3,6 +3,7 @@
 
 class QLabel;
 class QProgressBar;
+class QTimer;
 class QToolButton;
 
 namespace moorhaze::desktop {
@@ -27,7 +28,8 @@ class JobBar : public QWidget {
     QToolButton* stop_;
 };
 
-/// A sentence above the picture: what happened and what to do. Stays until it is closed or replaced.
+/// A sentence above the picture: what happened and what to do. What went wrong stays until it is closed or
+/// replaced; what needs no answer leaves by itself, but not from under the pointer.
 class NoticeBar : public QWidget {
     Q_OBJECT
   public:
@@ -36,9 +38,14 @@ class NoticeBar : public QWidget {
     QString text() const;
     bool is_error() const { return is_error_; }
 
+    /// Long enough to be read, by the length of a text.
+    static int reading_ms(const QString& text);
+
   private:
+    void leave_when_read();
     QLabel *icon_, *text_;
     bool is_error_ = false;
+    QTimer* leaving_;
 };
 
 }  // namespace moorhaze::desktop

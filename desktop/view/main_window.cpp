@@ -14,7 +14,6 @@
 #include <QPushButton>
 #include <QScreen>
 #include <QScrollArea>
-#include <QScrollBar>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QUrl>
@@ -116,11 +115,8 @@ void MainWindow::build_layout() {
     lines_->addWidget(line_);
     lines_->addWidget(plan_line_);
     area_ = new PictureArea(session_, middle);
-    tray_room_ = new QScrollArea(middle);
-    tray_room_->setObjectName(QStringLiteral("tray"));
+    tray_room_ = new QWidget(middle);
     tray_room_->setFixedWidth(kTrayWidth);
-    tray_room_->setWidgetResizable(true);
-    tray_room_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(lines_);
     columns->addWidget(area_, 1);
     columns->addWidget(tray_room_);
@@ -182,7 +178,7 @@ void MainWindow::build_commands() {
 }
 
 void MainWindow::build_trays() {
-    auto* room = new QWidget(tray_room_);
+    QWidget* room = tray_room_;
     auto* rows = new QVBoxLayout(room);
     rows->setContentsMargins(0, 0, 0, 0);
     plan_ = new PlanTray(session_, commands_, room);
@@ -192,8 +188,7 @@ void MainWindow::build_trays() {
     trays_ = {plan_, new CullTray(session_, commands_, room), align_,
               merge, new MendTray(session_, commands_, room), deliver_};
     // All but one are hidden: a tray takes the height that it needs itself.
-    for (QWidget* tray : trays_) rows->addWidget(tray);
-    tray_room_->setWidget(room);
+    for (Tray* tray : trays_) rows->addWidget(tray);
 
     connect(plan_, &PlanTray::page_changed, this, &MainWindow::show_stage);
     connect(plan_, &PlanTray::series_chosen, this, [this](int place) {
@@ -286,7 +281,7 @@ void MainWindow::connect_session() {
     connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::stage) show_stage();
         if (aspect == Standpoint::Aspect::comparing && session_.standpoint.comparing().points)
-            tray_room_->ensureWidgetVisible(align_->points_control());
+            align_->bring_into_view(align_->points_control());
         commands_.refresh();
     });
 }
@@ -300,7 +295,7 @@ void MainWindow::show_series_name() {
 void MainWindow::show_stage() {
     const Stage stage = session_.standpoint.stage();
     for (int i = 0; i < int(trays_.size()); ++i) trays_[std::size_t(i)]->setVisible(i == int(stage));
-    tray_room_->verticalScrollBar()->setValue(0);
+    trays_[std::size_t(stage)]->scroll_to_top();
     lines_->setCurrentIndex(stage == Stage::plan && plan_->page() != PlanTray::bring_in ? 1 : 0);
     area_->show_all();
 }

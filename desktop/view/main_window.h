@@ -5,7 +5,6 @@
 #include "desktop/view/commands.h"
 
 class QMenuBar;
-class QScrollArea;
 class QSettings;
 class QStackedWidget;
 
@@ -20,6 +19,7 @@ class PictureArea;
 class PictureView;
 class PlanLine;
 class PlanTray;
+class Tray;
 class AlignTray;
 
 /// A window with its frame, as large as it is but no larger than the room, brought inside of it.
@@ -94,8 +94,8 @@ class MainWindow : public QMainWindow {
     AlignTray* align_ = nullptr;
     QStackedWidget* lines_ = nullptr;
     PictureArea* area_ = nullptr;
-    QScrollArea* tray_room_ = nullptr;
-    std::vector<QWidget*> trays_;  ///< by stage
+    QWidget* tray_room_ = nullptr;
+    std::vector<Tray*> trays_;  ///< by stage
     DeliverTray* deliver_ = nullptr;
     PathBar* path_ = nullptr;
     QSettings* settings_ = nullptr;

@@ -1,5 +1,6 @@
 #include "desktop/view/picture_area.h"
 
+#include <QCursor>
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QTimer>
@@ -66,6 +67,7 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     });
     connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::comparing || aspect == Standpoint::Aspect::stage) show_comparing();
+        if (aspect == Standpoint::Aspect::stage && !picture_->underMouse()) hovered_.reset();
         show_all();
     });
     connect(&session_.match_points, &MatchPoints::changed, this, &PictureArea::show_points);
@@ -97,6 +99,9 @@ void PictureArea::connect_views() {
         show_caption();
     });
     connect(picture_, &PictureView::zoom_changed, this, [this] {
+        // Another place may lie under the pointer now.
+        if (hovered_ && picture_->underMouse())
+            hovered_ = picture_->to_plane(picture_->mapFromGlobal(QCursor::pos()));
         twin_->set_view(picture_->zoom(), picture_->centre());
         show_preview();
     });
@@ -168,7 +173,8 @@ void PictureArea::show_all() {
                       {desk.shows_live(), session_.result_look.growing() != nullptr,
                        session_.quick_look.picture() != nullptr});
     const bool shooting = session_.standpoint.stage() == Stage::plan && desk.state() != ShootState::off;
-    if (empty_) empty_->setVisible(!session_.document.has_series() && !shooting && !session_.folder_watch.is_on());
+    if (empty_)
+        empty_->setVisible(!session_.document.has_series() && !shooting && !session_.folder_watch.is_on());
     session_.store.want(wishes_of(shown_, session_.document));
     show_plane();
     show_main();

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "desktop/session/facts.h"
 #include "desktop/view/path_bar.h"
 #include "desktop/view/picture_area.h"
 #include "desktop/view/picture_view.h"
@@ -143,13 +144,18 @@ void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
             if (const auto frame = s.standpoint.frame()) s.culling.toggle_use(*frame);
         },
         menu.with_series());
-    menu.add(
-        "accept", tr("Leave out all that is suggested"), "A",
-        tr("Leaves out every frame that is suggested; one step of undo"),
-        [&s] { s.culling.accept_suggestions(); }, menu.with_series());
-    menu.add(
-        "next-suggestion", tr("Next suggestion"), "N", tr("Shows the next suggested frame"),
-        [&s] { s.pointing.next_suggestion(); }, menu.with_series());
+    auto suggested = [&s](bool left) {
+        if (!s.document.has_series()) return tr("Open a series first (Ctrl+O).");
+        const auto list = suggestions(s);
+        const bool any = std::any_of(list.begin(), list.end(),
+                                     [left](const Suggestion& own) { return !left || !own.done; });
+        return any ? QString() : tr("Nothing is suggested.");
+    };
+    menu.add("accept", tr("Leave out all that is suggested"), "A",
+             tr("Leaves out every frame that is suggested; one step of undo"),
+             [&s] { s.culling.accept_suggestions(); }, {{}, [suggested] { return suggested(true); }});
+    menu.add("next-suggestion", tr("Next suggestion"), "N", tr("Shows the next suggested frame"),
+             [&s] { s.pointing.next_suggestion(); }, {{}, [suggested] { return suggested(false); }});
     menu.add("look-again", tr("Look at the frames"), "",
              tr("Goes on looking at the frames: how sharp they are, where, and in which order"),
              [&s] { s.looking.start(); },

@@ -12,6 +12,7 @@
 #include <QTimer>
 #include <set>
 
+#include "desktop/view/bars.h"
 #include "desktop/view/commands.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
@@ -248,4 +249,53 @@ TEST_CASE("window, command line and a written project give the same pixels for t
     REQUIRE(process.exitCode() == 0);
     const Picture window = read_picture(scratch / "window.tif"), line = read_picture(scratch / "line.tif");
     CHECK(cv::norm(window.pixels, line.pixels, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("at 1280x800 every stage's violet button is in sight, one a tray", "[window]") {
+    MainWindow main;
+    open_strips(main);
+    merge(main);
+    main.resize(1280, 800);
+    for (int stage = 0; stage < kStageCount; ++stage) {
+        main.session().standpoint.set_stage(Stage(stage));
+        QTest::qWait(20);
+        int violet = 0;
+        for (QPushButton* button : main.findChildren<QPushButton*>()) {
+            if (!button->isVisible() || button->property("role") != "next") continue;
+            ++violet;
+            const QRect place(button->mapTo(&main, QPoint()), button->size());
+            INFO("stage " << stage << ", " << button->text().toStdString());
+            CHECK(main.rect().contains(place));
+            CHECK(button->visibleRegion().boundingRect() == button->rect());
+        }
+        INFO("stage " << stage);
+        CHECK(violet == 1);
+    }
+    settle(main);
+}
+
+TEST_CASE("what needs no answer leaves by itself, what went wrong stays", "[window]") {
+    MainWindow main;
+    main.show();
+    CHECK(NoticeBar::reading_ms("") >= 2000);
+    CHECK(NoticeBar::reading_ms(QString(150, 'h')) > 10'000);
+    main.session().notices.notify_error("heather.jpg: gone");
+    CHECK(main.notice().isVisible());
+    main.session().notices.notify("bog");
+    CHECK(main.notice().isVisible());
+    wait_until([&] { return !main.notice().isVisible(); }, 10'000);
+    main.session().notices.notify("bog");
+    main.session().notices.notify_error("heather.jpg: gone");
+    QTest::qWait(NoticeBar::reading_ms("bog") + 300);
+    CHECK(main.notice().isVisible());
+}
+
+TEST_CASE("the sounding closes with its stage", "[window]") {
+    MainWindow main;
+    open_strips(main);
+    main.point_at({100, 70}, true);
+    CHECK(main.session().sounding.is_open());
+    main.session().standpoint.set_stage(Stage::align);
+    CHECK_FALSE(main.session().sounding.is_open());
+    settle(main);
 }
