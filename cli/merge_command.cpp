@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cstdio>
 #include <iostream>
 #include <sstream>
@@ -6,19 +7,85 @@
 #include "core/align/common_area.h"
 #include "core/files/float_tiff.h"
 #include "core/files/safe_write.h"
+#include "core/mend/mended.h"
 #include "core/project/align_series.h"
 #include "core/project/merge_series.h"
+#include "core/project/project_folder.h"
+#include "core/project/words.h"
 
 namespace moorhaze::cli {
 namespace {
 
+constexpr std::size_t kMendingBytes = std::size_t(800) << 20;  // decoded frames that strokes come from
+
+/// What was not typed stays as the project has it.
 struct Arguments {
     FramesArgument frames;
-    std::string out, method = merge_methods()[0].name, range, area, depth_out, source_out, report;
-    int reference = 0, backdrop = 0, memory_mb = 0;
-    bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false;
-    MergeSettings settings;
+    std::string out, area, depth_out, source_out, report;
+    std::optional<std::string> method, range;
+    std::optional<double> detail_size_px, seam_width_px, trust_floor;
+    std::optional<int> reference, backdrop;
+    int memory_mb = 0;
+    bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false, no_glare_guard = false,
+         no_grain_guard = false;
 };
+
+/// What is merged: frames with nothing decided yet, or a project with all that a person decided.
+struct Start {
+    Project project;
+    FrameFacts facts;
+    std::vector<std::string> warnings;
+    bool is_decided = false;
+};
+
+Start start_with(const Arguments& arguments, const Common& common) {
+    const auto& files = arguments.frames.files;
+    if (files.size() != 1 || !is_project(files[0])) {
+        const OpenedSeries opened = open_and_report(arguments.frames, common);
+        return {project_of(opened.series), facts_of(opened.series), opened.problems, false};
+    }
+    const std::filesystem::path file = project_file(files[0]);
+    OpenedProject opened = open_project(file, {});
+    const Project& project = opened.saved.project;
+    const std::vector<FrameId> chosen = chosen_frames(project);
+    std::erase_if(opened.missing, [&](FrameId frame) {
+        return std::find(chosen.begin(), chosen.end(), frame) == chosen.end();
+    });
+    if (!opened.missing.empty())
+        throw FileError(file.string() + ": " + std::to_string(opened.missing.size()) +
+                        " of its frames are not where they were (" + names_in_words(project, opened.missing) +
+                        "). Put them back, or open the project in the window, which finds them again.");
+    return {project, opened.facts, {}, true};
+}
+
+Project with_options(Project project, const Arguments& arguments) {
+    if (arguments.range) project = with_range(project, parse_range(*arguments.range, project.frames.size()));
+    if (arguments.reference)
+        project = with_reference(project, frame_numbered(*arguments.reference, project, "--reference"));
+    if (arguments.no_align) {
+        Placing placing = project.placing;
+        placing.as_they_lie = true;
+        project = with_placing(project, placing);
+    }
+    if (!arguments.area.empty()) project = with_kept(project, kept_area_named(arguments.area));
+    if (arguments.no_crop) project = with_kept(project, KeptArea::reference);
+    MergeChoice choice = project.merge;
+    if (arguments.method) choice.method = *arguments.method;
+    if (arguments.detail_size_px) choice.settings.detail_size_px = *arguments.detail_size_px;
+    if (arguments.seam_width_px) choice.settings.seam_width_px = *arguments.seam_width_px;
+    if (arguments.trust_floor) choice.settings.trust_floor = *arguments.trust_floor;
+    if (arguments.backdrop) choice.backdrop = frame_numbered(*arguments.backdrop, project, "--backdrop");
+    if (arguments.no_glare_guard) choice.settings.glare_guard = false;
+    if (arguments.no_grain_guard) choice.settings.grain_guard = false;
+    return with_merge(project, choice);
+}
+
+/// What was painted on a result that was made from the very same; empty where there is none.
+SharedList<Stroke> strokes_on(const Project& project, const MadeFrom& from) {
+    for (int place = project.results.size() - 1; place >= 0; --place)
+        if (project.results[place].made_from == from) return project.results[place].strokes;
+    return {};
+}
 
 nlohmann::json settings_json(const MergeSettings& settings) {
     return {{"detail_size_px", settings.detail_size_px}, {"seam_width_px", settings.seam_width_px},
@@ -36,11 +103,7 @@ nlohmann::json made_by_json(const cv::Mat1b& made_by) {
 }
 
 void run(const Arguments& arguments, const Common& common) {
-    const MergeMethod& method = merge_method(arguments.method);
-    check(arguments.settings);
-    const KeptArea kept = !arguments.area.empty() ? kept_area_named(arguments.area)
-                          : arguments.no_crop     ? KeptArea::reference
-                                                  : KeptArea::common;
+    if (arguments.method) merge_method(*arguments.method);  // wrong use is said before anything is read
     const FileFormat format = format_of_name(arguments.out);
     if (!arguments.overwrite && std::filesystem::exists(arguments.out))
         throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
@@ -52,29 +115,22 @@ void run(const Arguments& arguments, const Common& common) {
         seconds[step] = now - before;
         before = now;
     };
-    const OpenedSeries opened = open_and_report(arguments.frames, common);
-    const FrameFacts facts = facts_of(opened.series);
-    std::vector<std::string> warnings = opened.problems;
-    Project project = project_of(opened.series);
-    project = with_range(project, parse_range(arguments.range, project.frames.size()));
-    project = with_reference(project, frame_numbered(arguments.reference, project, "--reference"));
-    Placing placing;
-    placing.as_they_lie = arguments.no_align;
-    project = with_placing(project, placing);
-    project = with_kept(project, kept);
-    MergeChoice choice{arguments.method, arguments.settings,
-                       frame_numbered(arguments.backdrop, project, "--backdrop")};
-    project = with_merge(project, choice);
+    const Start start = start_with(arguments, common);
+    const FrameFacts& facts = start.facts;
+    std::vector<std::string> warnings = start.warnings;
+    Project project = with_options(start.project, arguments);
+    check(project.merge.settings);
+    const MergeMethod& method = merge_method(project.merge.method);
 
     Looked looked;
     {
         const ProgressLine line("profiling", common);
-        looked = look_and_report(opened.series, nullptr, warnings, line.job());
+        looked = look_and_report(series_of(project, facts), nullptr, warnings, line.job());
     }
     if (looked.order.needs_repair())
         warnings.push_back("the frames are not in order: " + looked.order.reason +
                            "; depth map and woven need them near to far");
-    if (!arguments.keep_flagged)
+    if (!arguments.keep_flagged && !start.is_decided)
         for (int i = 0; i < project.frames.size(); ++i)
             if (const auto& flags = looked.whole.flags[std::size_t(i)]; !flags.empty()) {
                 project = with_used(project, project.frames[i].id, false);
@@ -113,6 +169,11 @@ void run(const Arguments& arguments, const Common& common) {
                          .rows;
     const int strips = (area.height + rows - 1) / rows;
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
+    const SharedList<Stroke> strokes = strokes_on(project, from);
+    if (!strokes.empty()) {
+        const FrameSource source(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
+        result.picture = mended(result, strokes, source, area, {});
+    }
     if (!result.picture.alpha.empty())
         warnings.push_back(
             std::to_string(long(result.picture.alpha.total()) - cv::countNonZero(result.picture.alpha)) +
@@ -121,8 +182,7 @@ void run(const Arguments& arguments, const Common& common) {
     WriteSettings write;
     write.format = format;
     write.overwrite = arguments.overwrite;
-    write.made_with =
-        "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) + " frames";
+    write.made_with = made_with({{}, {}, from, 0, false, strokes, {}});
     write_picture(arguments.out, result.picture, series.frames[std::size_t(geometry.reference)].info.shooting,
                   write, {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);
@@ -135,6 +195,7 @@ void run(const Arguments& arguments, const Common& common) {
             {"reference", geometry.reference + 1},
             {"crop", {{"x", area.x}, {"y", area.y}, {"width", area.width}, {"height", area.height}}},
             {"method", result.method},
+            {"strokes", strokes.size()},
             {"settings", settings_json(result.settings)},
             {"made_by", made_by_json(result.made_by)},
             {"strips", strips},
@@ -150,13 +211,15 @@ void run(const Arguments& arguments, const Common& common) {
 }  // namespace
 
 CLI::App* add_merge(CLI::App& app, const Common& common) {
-    auto* command = app.add_subcommand("merge", "Merges the sharp parts of a series into one picture");
+    auto* command = app.add_subcommand(
+        "merge", "Merges the sharp parts of a series, or a project as it was decided, into one picture");
     auto arguments = std::make_shared<Arguments>();
     std::string methods;
     for (const MergeMethod& method : merge_methods()) methods += (methods.empty() ? "" : ", ") + method.name;
     arguments->frames.add_to(*command);
     command->add_option("-o,--output", arguments->out, "Picture to write: .tif, .jpg or .png")->required();
-    command->add_option("--method", arguments->method, "One of: " + methods)->capture_default_str();
+    command->add_option("--method", arguments->method, "One of: " + methods)
+        ->default_str(merge_methods()[0].name);
     command->add_option("--range", arguments->range, "Only frames A-B");
     command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
         ->check(CLI::PositiveNumber);
@@ -169,21 +232,19 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     command->add_flag("--keep-flagged", arguments->keep_flagged,
                       "Use frames that would be suggested to leave out");
     command->add_flag("--overwrite", arguments->overwrite, "Replace an existing picture");
-    command->add_option("--detail-size", arguments->settings.detail_size_px, "Neighbourhood judged, px")
-        ->capture_default_str();
-    command->add_option("--seam-width", arguments->settings.seam_width_px, "Softness of seams, px")
-        ->capture_default_str();
+    command->add_option("--detail-size", arguments->detail_size_px, "Neighbourhood judged, px")
+        ->default_str("4");
+    command->add_option("--seam-width", arguments->seam_width_px, "Softness of seams, px")->default_str("2");
     command
-        ->add_option("--trust-floor", arguments->settings.trust_floor,
-                     "Below it a place counts as never sharp, 0..1")
-        ->capture_default_str();
+        ->add_option("--trust-floor", arguments->trust_floor, "Below it a place counts as never sharp, 0..1")
+        ->default_str("0.3");
     command
         ->add_option("--backdrop", arguments->backdrop,
                      "Number of the frame that fills what is never sharp; without it the depth around does")
         ->check(CLI::PositiveNumber);
-    command->add_flag("!--no-glare-guard", arguments->settings.glare_guard,
+    command->add_flag("--no-glare-guard", arguments->no_glare_guard,
                       "Pyramid and woven: don't hold them within the frames");
-    command->add_flag("!--no-grain-guard", arguments->settings.grain_guard,
+    command->add_flag("--no-grain-guard", arguments->no_grain_guard,
                       "Woven and pyramid: choose detail even where it hardly stands out of the noise");
     command
         ->add_option("--memory", arguments->memory_mb,

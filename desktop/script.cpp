@@ -1,9 +1,15 @@
 #include "desktop/script.h"
 
+#include <QAction>
 #include <QCoreApplication>
+#include <algorithm>
 #include <cstdio>
 
+#include "desktop/session/standing.h"
+#include "desktop/session/text.h"
+#include "desktop/tray/plan_tray.h"
 #include "desktop/view/main_window.h"
+#include "desktop/view/picture_view.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -12,9 +18,232 @@ constexpr int kTickMs = 50, kMostMs = 600'000;
 /// What follows a change is asked for in the next rounds of the event loop.
 constexpr int kQuietTicks = 4;
 
+/// One line as it is done.
+struct Step {
+    MainWindow& window;
+    Session& session;
+    const QStringList& words;  ///< without the command
+    std::function<void(const QString&)> fail;
+
+    double number(int place) const { return words[place].toDouble(); }
+    QPointF point(int place) const { return {number(place), number(place + 1)}; }
+};
+
+struct ScriptCommand {
+    const char* name;
+    const char* follows;  ///< what follows it, for a person
+    int least, most;      ///< words
+    bool numbers;         ///< they are all numbers
+    void (*run)(const Step& step);
+};
+
+void set_method(const Step& step) {
+    MergeChoice choice = step.session.merging.choice();
+    choice.method = step.words[0].toStdString();
+    step.session.merging.set_choice(choice, QStringLiteral("method"));
+}
+
+void show_page(const Step& step) {
+    step.session.standpoint.set_stage(Stage::plan);
+    const QString& name = step.words[0];
+    step.window.plan_tray().show_page(name == "numbers" ? PlanTray::numbers
+                                      : name == "shoot" ? PlanTray::shoot
+                                                        : PlanTray::bring_in);
+}
+
+void connect_bench(const Step& step) {
+    rig::BenchSettings devices;
+    devices.scene = step.words[0].toStdString();
+    if (step.words.value(1) == "mishaps") devices.faults = ShootDesk::practice_mishaps();
+    step.session.shoot_desk.connect_devices(devices);
+}
+
+void shoot(const Step& step) {
+    ShootDesk& desk = step.session.shoot_desk;
+    if (step.words.size() > 1)
+        QObject::connect(&desk, &ShootDesk::progress_changed, &desk, [&desk, until = step.words[1].toInt()] {
+            if (desk.run().shot() >= until) desk.pause();
+        });
+    desk.start(step.words[0]);
+}
+
+QList<QPointF> line(const Step& step) {
+    QList<QPointF> places;
+    const QPointF from = step.point(0), to = step.point(2);
+    for (int i = 0; i <= 20; ++i) places << from + (to - from) * (i / 20.0);
+    return places;
+}
+
+void draw(const Step& step) {
+    Brushwork& brushwork = step.session.brushwork;
+    const QList<QPointF> places = line(step);
+    brushwork.begin_stroke(places[0]);
+    for (const QPointF& place : places.mid(1)) brushwork.continue_stroke(place);
+    brushwork.end_stroke();
+}
+
+void press(const Step& step) {
+    for (const QString& key : step.words)
+        for (QAction* action : step.window.actions())
+            if (action->shortcuts().contains(QKeySequence(key))) action->trigger();
+}
+
+void do_command(const Step& step) {
+    QAction* action = step.window.commands().action(step.words[0]);
+    if (!action) return step.fail(QStringLiteral("there is no command '%1'").arg(step.words[0]));
+    if (!action->isEnabled())
+        return step.fail(QStringLiteral("%1 is not possible now: %2").arg(step.words[0], action->toolTip()));
+    action->trigger();
+}
+
+void look(const Step& step) {
+    const QString& name = step.words[0];
+    step.session.standpoint.set_look(name == "floor"    ? LookAt::below_floor
+                                     : name == "depth"  ? LookAt::depth
+                                     : name == "source" ? LookAt::source
+                                     : name == "made"   ? LookAt::made_by
+                                                        : LookAt::picture);
+}
+
+void zoom(const Step& step) {
+    PictureView& view = step.window.picture_view();
+    if (step.words.size() == 3)
+        view.set_zoom(step.number(0) / 100, view.to_widget(step.point(1)));
+    else
+        view.set_zoom(step.number(0) / 100);
+}
+
+void save(const Step& step) {
+    const QString& file = step.words[0];
+    const auto& kinds = export_kinds();
+    const auto kind =
+        std::find_if(kinds.begin(), kinds.end(), [&](const auto& own) { return file.endsWith(own.ending); });
+    step.session.exporter.save(file, kind == kinds.end() ? kinds[0] : *kind, 95, true);
+}
+
+void snapshot(const Step& step) {
+    if (!step.window.grab().save(step.words[0]))
+        step.fail(QStringLiteral("%1: cannot be written").arg(step.words[0]));
+}
+
+const ScriptCommand kCommands[] = {
+    {"open", "FOLDER | FILES... | PROJECT", 1, 1000, false,
+     [](const Step& step) { step.window.open_paths(step.words); }},
+    {"demo", "NAME", 1, 1, false, [](const Step& step) { step.window.open_demo(step.words[0]); }},
+    {"stage", "plan | cull | align | merge | mend | finish", 1, 1, false,
+     [](const Step& step) {
+         if (const auto stage = stage_named(step.words[0].toStdString()))
+             step.session.standpoint.set_stage(*stage);
+         else
+             step.fail(QStringLiteral("there is no stage '%1'").arg(step.words[0]));
+     }},
+    {"page", "numbers | shoot | bring-in", 1, 1, false, &show_page},
+    {"bench", "SCENE [mishaps]", 1, 2, false, &connect_bench},
+    {"marks", "NEAR_MM FAR_MM", 2, 2, true,
+     [](const Step& step) { step.session.shoot_desk.set_marks(step.number(0), step.number(1)); }},
+    {"drive", "MM", 1, 1, true, [](const Step& step) { step.session.shoot_desk.drive_to(step.number(0)); }},
+    {"shoot", "FOLDER [PAUSE_AFTER]", 1, 2, false, &shoot},
+    {"frame", "NUMBER", 1, 1, true,
+     [](const Step& step) { step.session.standpoint.set_place(int(step.number(0)) - 1); }},
+    {"mark-sharp", "", 0, 0, false, [](const Step& step) { step.session.standpoint.set_sharp_marks(true); }},
+    {"quick", "", 0, 0, false, [](const Step& step) { step.session.standpoint.set_quick_look(true); }},
+    {"keep", "X Y X Y", 4, 4, true,
+     [](const Step& step) { emit step.window.picture_view().line_drawn(line(step)); }},
+    {"order", "", 0, 0, false, [](const Step& step) { step.session.culling.put_in_order(); }},
+    {"method", "NAME", 1, 1, false, &set_method},
+    {"merge", "", 0, 0, false, [](const Step& step) { step.session.merging.merge(); }},
+    {"look", "picture | floor | depth | source | made", 1, 1, false, &look},
+    {"zoom", "PERCENT [X Y]", 1, 3, true, &zoom},
+    {"point", "X Y", 2, 2, true, [](const Step& step) { step.window.point_at(step.point(0), true); }},
+    {"draw", "X Y X Y", 4, 4, true, &draw},
+    {"press", "KEYS...", 1, 100, false, &press},
+    {"do", "COMMAND", 1, 1, false, &do_command},
+    {"keep-as", "FOLDER NAME", 2, 2, false,
+     [](const Step& step) { step.session.autosave.keep_as(step.words[0].toStdString(), step.words[1]); }},
+    {"say", "WORDS...", 1, 100, false,
+     [](const Step& step) {
+         std::printf("%s\n", qPrintable(step.words.join(' ')));
+         std::fflush(stdout);
+     }},
+    {"save", "FILE", 1, 1, false, &save},
+    {"snapshot", "FILE.png", 1, 1, false, &snapshot},
+    {"quit", "", 0, 0, false, [](const Step&) { QCoreApplication::exit(0); }},
+};
+
+const ScriptCommand* command_named(const QString& name) {
+    const auto found =
+        std::find_if(std::begin(kCommands), std::end(kCommands),
+                     [&](const ScriptCommand& own) { return name == QLatin1String(own.name); });
+    return found == std::end(kCommands) ? nullptr : found;
+}
+
+QStringList words_of(const QString& line) {
+    QStringList words;
+    QString word;
+    bool quoted = false, is_word = false;
+    for (const QChar letter : line) {
+        if (letter == '"') {
+            quoted = !quoted;
+            is_word = true;
+        } else if (!quoted && letter == '#' && !is_word) {
+            break;
+        } else if (!quoted && letter.isSpace()) {
+            if (is_word) words << std::exchange(word, {});
+            is_word = false;
+        } else {
+            word += letter;
+            is_word = true;
+        }
+    }
+    if (is_word) words << word;
+    return words;
+}
+
+[[noreturn]] void refuse(int number, const QString& why) {
+    throw BadParameter("line " + std::to_string(number) + ": " + why.toStdString());
+}
+
 }  // namespace
 
-Script::Script(MainWindow& window, Steps steps) : window_(window), steps_(std::move(steps)) {
+QString Script::usage() {
+    QString text;
+    for (const ScriptCommand& own : kCommands)
+        text += QStringLiteral("  %1 %2\n").arg(QLatin1String(own.name), QLatin1String(own.follows));
+    return text;
+}
+
+std::vector<Script::Line> Script::read(const QString& text) {
+    std::vector<Line> lines;
+    int number = 0;
+    for (const QString& own : text.split('\n')) {
+        ++number;
+        const QStringList words = words_of(own);
+        if (words.isEmpty()) continue;
+        const ScriptCommand* command = command_named(words[0]);
+        if (!command)
+            refuse(number, QStringLiteral("there is no '%1'. There are:\n%2").arg(words[0], usage()));
+        const int count = int(words.size()) - 1;
+        if (count < command->least || count > command->most)
+            refuse(number, QStringLiteral("%1 takes: %2").arg(words[0], QLatin1String(command->follows)));
+        for (const QString& word : words.mid(1)) {
+            bool is_number = true;
+            if (command->numbers) word.toDouble(&is_number);
+            if (!is_number) refuse(number, QStringLiteral("'%1' is no number").arg(word));
+        }
+        if (words[0] == "method") try {
+                merge_method(words[1].toStdString());
+            } catch (const BadParameter& error) {
+                refuse(number, QString::fromUtf8(error.what()));
+            }
+        if (words[0] == "demo" && !MainWindow::demo_names().contains(words[1]))
+            refuse(number, QStringLiteral("there is no demo series '%1'. There are: %2.")
+                               .arg(words[1], MainWindow::demo_names().join(QStringLiteral(", "))));
+        lines.push_back({number, words});
+    }
+    return lines;
+}
+
+Script::Script(MainWindow& window, std::vector<Line> lines) : window_(window), lines_(std::move(lines)) {
     connect(&timer_, &QTimer::timeout, this, &Script::tick);
     connect(&window_.session().jobs, &JobRunner::failed, this,
             [this](const QString& title, const QString& why) { fail(title + QStringLiteral(": ") + why); });
@@ -32,8 +261,12 @@ void Script::tick() {
     }
     if (++quiet_ < kQuietTicks) return;
     quiet_ = 0;
-    if (next_ == steps_.size()) return QCoreApplication::exit(0);
-    steps_[next_++]();
+    if (next_ == lines_.size()) return timer_.stop();
+    const Line& own = lines_[next_++];
+    const QStringList words = own.words.mid(1);
+    command_named(own.words[0])->run({window_, window_.session(), words, [this, &own](const QString& why) {
+                                          fail(QStringLiteral("line %1: %2").arg(own.number).arg(why));
+                                      }});
 }
 
 void Script::fail(const QString& why) {

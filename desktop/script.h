@@ -1,6 +1,7 @@
 #pragma once
 #include <QElapsedTimer>
 #include <QObject>
+#include <QStringList>
 #include <QTimer>
 #include <functional>
 #include <vector>
@@ -9,13 +10,24 @@ namespace moorhaze::desktop {
 
 class MainWindow;
 
-/// Steps that a person would take, one after the other, each when the window has settled; then the program
-/// ends: with 0, or with 1 and the reason on stderr when a step failed.
+/// Plain commands in a text file, one a line, done as a person would do them: each when the window has
+/// settled after the one before. Words are separated by spaces; "..." holds those with spaces, # begins a
+/// comment. With `quit` the program ends with 0; without it the window stays as the script left it. When a
+/// step fails the reason goes to stderr and the program ends with 1.
 class Script : public QObject {
     Q_OBJECT
   public:
-    using Steps = std::vector<std::function<void()>>;
-    Script(MainWindow& window, Steps steps);
+    struct Line {
+        int number = 0;  ///< from 1
+        QStringList words;
+    };
+    /// @throws BadParameter naming line and word: a command that there is none of, or a wrong number of
+    /// words.
+    static std::vector<Line> read(const QString& text);
+    /// All commands with what follows them, a line each.
+    static QString usage();
+
+    Script(MainWindow& window, std::vector<Line> lines);
 
     /// A step says that it failed: the program ends with 1.
     void fail(const QString& why);
@@ -24,7 +36,7 @@ class Script : public QObject {
     void tick();
 
     MainWindow& window_;
-    Steps steps_;
+    std::vector<Line> lines_;
     std::size_t next_ = 0;
     int quiet_ = 0;
     bool failed_ = false;

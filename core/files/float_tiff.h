@@ -4,7 +4,7 @@
 
 namespace moorhaze {
 
-/// Writes one plane as TIFF: CV_32FC1 as 32-bit float, CV_16UC1 as 16-bit grey. Beside, then renamed;
+/// Writes one plane as TIFF: CV_32FC1 as 32-bit float, CV_16UC1 and CV_8UC1 as grey. Beside, then renamed;
 /// overwrites.
 /// @throws FileError, BadParameter for other types.
 void write_plane(const std::filesystem::path& file, const cv::Mat& plane);

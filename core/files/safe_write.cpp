@@ -41,6 +41,14 @@ class TemporaryFile {
     }
     const std::filesystem::path& name() const { return name_; }
 
+    /// Before it takes the place of another: after a power cut there is the old file or the new one.
+    void flush() const {
+        const int handle = open(name_.c_str(), O_RDONLY | O_CLOEXEC);
+        const bool flushed = handle >= 0 && fsync(handle) == 0;
+        if (handle >= 0) close(handle);
+        if (!flushed) throw FileError(name_.string() + ": could not be written to the disc. Is it full?");
+    }
+
     void become(const std::filesystem::path& target, bool overwrite) {
         int result = overwrite
                          ? ::rename(name_.c_str(), target.c_str())
@@ -67,6 +75,7 @@ void write_beside_then_rename(const std::filesystem::path& target, bool overwrit
     TemporaryFile temporary(target);
     try {
         write(temporary.name());
+        temporary.flush();
     } catch (const FileError& error) {
         // The person knows the target's name only.
         std::string message = error.what();

@@ -1,73 +1,13 @@
-#include <libdeflate.h>
-#include <tiffio.h>
-
 #include <algorithm>
 #include <cstring>
-#include <memory>
 #include <opencv2/core.hpp>
 #include <vector>
 
 #include "core/files/codecs.h"
-#include "core/work/for_rows.h"
+#include "core/files/tiff_handle.h"
 
 namespace moorhaze::codecs {
 namespace {
-
-int remember(TIFF*, void* keeper, const char*, const char* format, va_list values) {
-    char line[512];
-    std::vsnprintf(line, sizeof line, format, values);
-    auto* message = static_cast<std::string*>(keeper);
-    if (message->empty()) *message = line;
-    return 1;
-}
-int ignore(TIFF*, void*, const char*, const char*, va_list) {
-    return 1;
-}
-
-/// An open TIFF whose messages are kept for us instead of printed.
-class Handle {
-  public:
-    Handle(const std::filesystem::path& file, const char* mode) : file_(file) {
-        std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
-                                                                             TIFFOpenOptionsFree);
-        TIFFOpenOptionsSetErrorHandlerExtR(options.get(), remember, &message_);
-        TIFFOpenOptionsSetWarningHandlerExtR(options.get(), ignore, nullptr);
-        tiff_ = TIFFOpenExt(file.c_str(), mode, options.get());
-        if (!tiff_) fail();
-    }
-    Handle(const Handle&) = delete;
-    Handle& operator=(const Handle&) = delete;
-    ~Handle() { close(); }
-
-    void close() {
-        if (tiff_) TIFFClose(tiff_);
-        tiff_ = nullptr;
-    }
-    TIFF* get() const { return tiff_; }
-    const std::string& message() const { return message_; }
-
-    template <class Value>
-    Value tag(ttag_t name, Value otherwise) const {
-        Value value = otherwise;
-        TIFFGetFieldDefaulted(tiff_, name, &value);
-        return value;
-    }
-
-    [[noreturn]] void fail() const {
-        throw FileError(file_.string() + ": the TIFF is damaged or cut off (" +
-                        (message_.empty() ? "no reason given" : message_) +
-                        "). Copy it again, or leave this frame out.");
-    }
-    [[noreturn]] void unsupported(const std::string& what) const {
-        throw FileError(file_.string() + ": " + what +
-                        ", which Moorhaze does not read. Save it as 8- or 16-bit RGB and open it again.");
-    }
-
-  private:
-    std::filesystem::path file_;
-    std::string message_;
-    TIFF* tiff_ = nullptr;
-};
 
 struct Layout {
     int width, height, bits, samples;
@@ -75,7 +15,7 @@ struct Layout {
     bool grey() const { return photometric <= PHOTOMETRIC_MINISBLACK; }
 };
 
-Layout layout_of(const Handle& tiff, const std::filesystem::path& file) {
+Layout layout_of(const TiffHandle& tiff, const std::filesystem::path& file) {
     Layout layout{};
     const auto width = tiff.tag<std::uint32_t>(TIFFTAG_IMAGEWIDTH, 0);
     const auto height = tiff.tag<std::uint32_t>(TIFFTAG_IMAGELENGTH, 0);
@@ -102,7 +42,7 @@ Layout layout_of(const Handle& tiff, const std::filesystem::path& file) {
 }
 
 /// All samples, H×W×samples, put together from strips or tiles, interleaved or in planes.
-cv::Mat read_samples(const Handle& tiff, const Layout& layout, const Job& job) {
+cv::Mat read_samples(const TiffHandle& tiff, const Layout& layout, const Job& job) {
     const int depth = layout.bits == 16 ? CV_16U : CV_8U;
     const std::size_t sample_bytes = std::size_t(layout.bits) / 8;
     cv::Mat all(layout.height, layout.width, CV_MAKETYPE(depth, layout.samples));
@@ -163,19 +103,15 @@ void unassociate(cv::Mat& pixels, const cv::Mat& alpha, double full) {
     }
 }
 
-constexpr int kStripRows = 64, kStripsAtOnce = 16;
-constexpr int kEffort = 1;  // of 12: pictures with grain gain hardly anything from more
-
 /// Each sample less the one before it in its row: predictor 2 of TIFF 6.0, section 14.
 template <class Value>
 void take_differences(Value* row, int count, int samples) {
     for (int i = count - 1; i >= samples; --i) row[i] = Value(row[i] - row[i - samples]);
 }
 
-/// A strip as it stands in the file: differences, compressed as a zlib stream (TIFF Technical Note 2).
-std::vector<std::uint8_t> packed_rows(const Picture& picture, int from) {
-    const int rows = std::min(kStripRows, picture.height() - from);
-    const cv::Range range(from, from + rows);
+/// Rows as they stand in the file before they are compressed: differences.
+cv::Mat rows_of(const Picture& picture, cv::Range range) {
+    const int rows = range.size();
     cv::Mat plain;
     if (picture.alpha.empty()) {
         plain = picture.pixels.rowRange(range).clone();
@@ -191,17 +127,10 @@ std::vector<std::uint8_t> packed_rows(const Picture& picture, int from) {
             take_differences(plain.ptr<std::uint16_t>(y), plain.cols * samples, samples);
         else
             take_differences(plain.ptr<std::uint8_t>(y), plain.cols * samples, samples);
-    const std::unique_ptr<libdeflate_compressor, void (*)(libdeflate_compressor*)> compressor(
-        libdeflate_alloc_compressor(kEffort), &libdeflate_free_compressor);
-    if (!compressor) throw std::bad_alloc();
-    const std::size_t bytes = plain.total() * plain.elemSize();
-    std::vector<std::uint8_t> packed(libdeflate_zlib_compress_bound(compressor.get(), bytes));
-    packed.resize(
-        libdeflate_zlib_compress(compressor.get(), plain.data, bytes, packed.data(), packed.size()));
-    return packed;
+    return plain;
 }
 
-void write(Handle& tiff, const Picture& picture) {
+void write(TiffHandle& tiff, const Picture& picture) {
     const int samples = picture.alpha.empty() ? 3 : 4;
     const int bits = picture.bits();
     TIFF* out = tiff.get();
@@ -212,9 +141,8 @@ void write(Handle& tiff, const Picture& picture) {
     TIFFSetField(out, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
     TIFFSetField(out, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
     TIFFSetField(out, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
-    TIFFSetField(out, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
+    TIFFSetField(out, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);  // the predictor belongs to it
     TIFFSetField(out, TIFFTAG_PREDICTOR, PREDICTOR_HORIZONTAL);
-    TIFFSetField(out, TIFFTAG_ROWSPERSTRIP, kStripRows);
     TIFFSetField(out, TIFFTAG_SOFTWARE, "Moorhaze");
     if (samples == 4) {
         const std::uint16_t kind = EXTRASAMPLE_UNASSALPHA;
@@ -224,30 +152,19 @@ void write(Handle& tiff, const Picture& picture) {
         TIFFSetField(out, TIFFTAG_ICCPROFILE, std::uint32_t(picture.profile.icc.size()),
                      picture.profile.icc.data());
 
-    const int strips = (picture.height() + kStripRows - 1) / kStripRows;
-    for (int first = 0; first < strips; first += kStripsAtOnce) {
-        std::vector<std::vector<std::uint8_t>> packed(std::size_t(std::min(kStripsAtOnce, strips - first)));
-        for_rows(int(packed.size()), Job{},
-                 [&](int i) { packed[std::size_t(i)] = packed_rows(picture, (first + i) * kStripRows); });
-        for (std::size_t i = 0; i < packed.size(); ++i)
-            if (TIFFWriteRawStrip(out, std::uint32_t(first) + std::uint32_t(i), packed[i].data(),
-                                  tmsize_t(packed[i].size())) < 0 ||
-                !tiff.message().empty())
-                tiff.fail();
-    }
-    if (!TIFFFlush(out)) tiff.fail();
+    write_strips(tiff, picture.height(), [&](cv::Range rows) { return rows_of(picture, rows); });
 }
 
 }  // namespace
 
 Header probe_tiff(const std::filesystem::path& file) {
-    const Handle tiff(file, "r");
+    const TiffHandle tiff(file, "r");
     const Layout layout = layout_of(tiff, file);
     return {layout.width, layout.height, layout.bits, layout.grey()};
 }
 
 Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
-    const Handle tiff(file, "r");
+    const TiffHandle tiff(file, "r");
     const Layout layout = layout_of(tiff, file);
     cv::Mat all = read_samples(tiff, layout, job);
     if (layout.photometric == PHOTOMETRIC_MINISWHITE) cv::bitwise_not(all, all);
@@ -281,7 +198,7 @@ Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
 
 void encode_tiff(const std::filesystem::path& file, const Picture& picture) {
     const double bytes = double(picture.pixels.total()) * double(picture.pixels.elemSize());
-    Handle tiff(file, bytes > 3.5e9 ? "w8" : "w");
+    TiffHandle tiff(file, bytes > 3.5e9 ? "w8" : "w");
     try {
         write(tiff, picture);
         tiff.close();

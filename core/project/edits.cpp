@@ -207,6 +207,27 @@ Project with_content_keys(Project project, const std::vector<std::pair<FrameId, 
     return project;
 }
 
+Project with_frame_paths(Project project,
+                         const std::vector<std::pair<FrameId, std::filesystem::path>>& paths) {
+    auto moved = [&](SharedList<ProjectFrame> frames) {
+        for (int place = 0; place < frames.size(); ++place)
+            for (const auto& [frame, path] : paths)
+                if (frames[place].id == frame) {
+                    ProjectFrame own = frames[place];
+                    own.path = path;
+                    frames = frames.replaced(place, own);
+                }
+        return frames;
+    };
+    project.frames = moved(project.frames);
+    for (int place = 0; place < project.card.size(); ++place) {
+        CardSeries series = project.card[place];
+        series.frames = moved(series.frames);
+        project.card = project.card.replaced(place, series);
+    }
+    return project;
+}
+
 Project with_result(Project project, const ProjectResult& result) {
     if (result.ahead)
         for (int place = project.results.size() - 1; place >= 0; --place)

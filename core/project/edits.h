@@ -42,6 +42,9 @@ std::vector<Frame> frames_of(const CardSeries& series, const FrameFacts& facts);
 Project with_frame_added(Project project, const ProjectFrame& frame);
 Project with_frame_shot_again(Project project, FrameId frame);
 Project with_content_keys(Project project, const std::vector<std::pair<FrameId, std::string>>& keys);
+/// Frames whose files lie elsewhere now.
+Project with_frame_paths(Project project,
+                         const std::vector<std::pair<FrameId, std::filesystem::path>>& paths);
 /// A result that nobody asked for takes the place of one that nobody asked for and nobody used.
 Project with_result(Project project, const ProjectResult& result);
 Project with_result_asked_for(Project project, ResultId result);

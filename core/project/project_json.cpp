@@ -244,9 +244,17 @@ struct Paths {
         const auto relative = folder.empty() ? path : path.lexically_relative(folder);
         return (relative.empty() ? path : relative).generic_string();
     }
-    std::filesystem::path read(const std::string& text) const {
-        const std::filesystem::path path(text);
-        return path.is_relative() && !folder.empty() ? (folder / path).lexically_normal() : path;
+    /// @param lay_at  where it lay when it was written; taken where it is still there and not beside the
+    ///                project.
+    std::filesystem::path read(const std::string& text, const std::string& lay_at) const {
+        const std::filesystem::path path(text), at(lay_at);
+        if (path.is_absolute() || folder.empty()) return path;
+        const std::filesystem::path beside = (folder / path).lexically_normal();
+        std::error_code unknown;
+        return !at.empty() && !std::filesystem::exists(beside, unknown) &&
+                       std::filesystem::exists(at, unknown)
+                   ? at
+                   : beside;
     }
 };
 
@@ -254,6 +262,7 @@ Json json_of(const SharedList<ProjectFrame>& frames, const Paths& paths) {
     Json list = Json::array();
     for (const ProjectFrame& own : frames) {
         Json frame{{"id", own.id.value}, {"file", paths.written(own.path)}, {"used", own.used}};
+        if (!paths.folder.empty() && own.path.is_absolute()) frame["lay_at"] = own.path.generic_string();
         if (!own.content_key.empty()) frame["content"] = own.content_key;
         if (own.revision > 0) frame["shot_again"] = own.revision;
         list.push_back(std::move(frame));
@@ -265,7 +274,7 @@ SharedList<ProjectFrame> frames_of(const Json& json, const Paths& paths) {
     for (const Json& own : json) {
         ProjectFrame frame;
         frame.id = {own.at("id").get<int>()};
-        frame.path = paths.read(own.at("file").get<std::string>());
+        frame.path = paths.read(own.at("file").get<std::string>(), own.value("lay_at", std::string()));
         get(own, "used", frame.used);
         get(own, "content", frame.content_key);
         get(own, "shot_again", frame.revision);

@@ -46,8 +46,10 @@ std::string settings_in_words(const MadeFrom& from) {
 std::string made_with(const ProjectResult& result) {
     const int strokes = result.strokes.size();
     return "Moorhaze " + result.made_from.choice.method + " merge, " +
-           joined(words_of(result.made_from), ", ") + ", " + std::to_string(strokes) +
-           (strokes == 1 ? " stroke" : " strokes");
+           joined(words_of(result.made_from), ", ") +
+           (strokes == 0   ? std::string()
+            : strokes == 1 ? ", 1 stroke"
+                           : ", " + std::to_string(strokes) + " strokes");
 }
 
 }  // namespace moorhaze

@@ -60,6 +60,12 @@ void FrameCache::drop_oldest() {
     }
 }
 
+void FrameCache::set_budget(std::size_t bytes) {
+    const std::lock_guard lock(guard_);
+    budget_bytes_ = bytes;
+    drop_oldest();
+}
+
 void FrameCache::clear() {
     const std::lock_guard lock(guard_);
     entries_.clear();

@@ -20,6 +20,8 @@ class FrameCache {
                                        const Development& development = {});
 
     void clear();
+    /// What lies above it is let go at once.
+    void set_budget(std::size_t bytes);
     std::size_t bytes() const;
 
   private:
@@ -32,7 +34,7 @@ class FrameCache {
     };
     void drop_oldest();  ///< `guard_` is held
 
-    const std::size_t budget_bytes_;
+    std::size_t budget_bytes_;
     mutable std::mutex guard_;
     std::list<Entry> entries_;  ///< most recently used first
 };

@@ -13,8 +13,11 @@ Changes changes_between(const Project& before, const Project& after) {
         versions.size() != now.size() || !std::is_permutation(versions.begin(), versions.end(), now.begin());
     changes.order = !changes.frames && versions != now;
     for (const ProjectFrame& frame : after.frames)
-        if (const auto place = place_of(before, frame.id))
-            changes.used = changes.used || before.frames[*place].used != frame.used;
+        if (const auto place = place_of(before, frame.id)) {
+            const ProjectFrame& earlier = before.frames[*place];
+            changes.used = changes.used || earlier.used != frame.used;
+            changes.shot_again = changes.shot_again || earlier.revision != frame.revision;
+        }
     changes.range = range_of(before) != range_of(after);
     changes.reference = before.reference != after.reference;
     changes.development = before.development != after.development;

@@ -7,12 +7,13 @@ namespace moorhaze::desktop {
 
 /// How two projects differ.
 struct Changes {
-    bool series = false;     ///< another series altogether: nothing of the former holds
-    bool frames = false;     ///< there are others, or their files changed
-    bool order = false;      ///< the same frames at other places
-    bool used = false;       ///< frames left out or taken back
-    bool range = false;      ///< as places
-    bool reference = false;  ///< another was chosen
+    bool series = false;      ///< another series altogether: nothing of the former holds
+    bool frames = false;      ///< there are others, or their files changed
+    bool shot_again = false;  ///< the file of a frame is another one now
+    bool order = false;       ///< the same frames at other places
+    bool used = false;        ///< frames left out or taken back
+    bool range = false;       ///< as places
+    bool reference = false;   ///< another was chosen
     bool development = false;
     bool placing = false;
     bool kept = false;

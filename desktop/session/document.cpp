@@ -12,11 +12,17 @@ void Document::apply(const Step& step) {
     emit history_changed();
 }
 
-void Document::replace(Project project, FrameFacts facts) {
+void Document::set_file(std::filesystem::path file, bool is_kept) {
+    file_ = std::move(file);
+    is_kept_ = is_kept;
+}
+
+void Document::replace(Project project, FrameFacts facts, std::filesystem::path file) {
     const Project before = history_.now();
     ++serial_;
     history_ = History(std::move(project));
     facts_ = std::move(facts);
+    set_file(std::move(file), false);
     last_frame_ = last_result_ = 0;
     for (const auto& [frame, info] : facts_) last_frame_ = std::max(last_frame_, frame.value);
     for (const ProjectResult& result : history_.now().results)

@@ -30,7 +30,14 @@ class Document : public QObject {
     int serial() const { return serial_; }
 
     /// Another series altogether, with a history of its own.
-    void replace(Project project, FrameFacts facts);
+    /// @param file  that it was read from; empty: it is new.
+    void replace(Project project, FrameFacts facts, std::filesystem::path file = {});
+    /// The project's file; empty while it has none.
+    const std::filesystem::path& file() const { return file_; }
+    /// @param is_kept  whether what is decided and made goes to the file; otherwise it ends with the window.
+    void set_file(std::filesystem::path file, bool is_kept);
+    /// True when closing, or another series, would lose a result that somebody may want.
+    bool would_lose_results() const { return !is_kept_ && has_unsaved_results(project()); }
     /// One step of undo; nothing when nothing changes.
     /// @param join  steps that follow each other with the same of these are one.
     /// @param more_facts  of frames that come into the project.
@@ -54,6 +61,8 @@ class Document : public QObject {
     History history_;
     Series series_;
     FrameFacts facts_;
+    std::filesystem::path file_;
+    bool is_kept_ = false;
     int last_frame_ = 0, last_result_ = 0, serial_ = 0;
 };
 

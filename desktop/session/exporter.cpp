@@ -69,17 +69,15 @@ void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_qualit
     write.jpeg_quality = jpeg_quality;
     write.overwrite = overwrite;
     write.made_with = made_with(*result);
-    const ShootingData shooting =
-        product->plane->series.frames[std::size_t(product->plane->geometry.reference)].info.shooting;
     base_.jobs.start(
         kExport,
-        [product = *product, strokes = result->strokes, sources = base_.products.sources(), shooting, write,
+        [product = *product, strokes = result->strokes, sources = base_.products.sources(), write,
          path = std::filesystem::path(name.toStdString())](const Job& job) {
             const Picture picture = strokes.empty()
                                         ? product.result->picture
                                         : mended(*product.result, strokes, *sources->of(product.plane),
                                                  product.result->area, job.part(0, 0.4));
-            write_picture(path, picture, shooting, write, job.part(0.4, 1));
+            write_picture(path, picture, product.shooting, write, job.part(0.4, 1));
             return qint64(std::filesystem::file_size(path));
         },
         [this, name, id = result->id, strokes = result->strokes,

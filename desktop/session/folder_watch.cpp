@@ -35,6 +35,7 @@ void FolderWatch::stop() {
     wish_.drop();
     if (!watched_) return;
     watched_.reset();
+    opening_.series_is_complete();
     emit changed();
 }
 

@@ -30,17 +30,17 @@ void JobRunner::supersede(const QString& title) {
 
 void JobRunner::cancel_and_wait() {
     cancel();
-    if (active_ && wait_) wait_();
+    worker_.wait_until_idle();
 }
 
 Job JobRunner::make_job() {
     stop_ = std::stop_source{};
     // Progress comes from any thread, maybe thousands of times a second: only visible steps travel on.
     auto last = std::make_shared<std::atomic<int>>(-1);
-    return {stop_.get_token(), [this, last, serial = ++serial_](double fraction) {
+    return {stop_.get_token(), [this, last, slot = mailbox_.slot(), serial = ++serial_](double fraction) {
                 const int step = int(fraction * 200);
                 if (last->exchange(step) == step) return;
-                post(this, [this, fraction, serial] {
+                slot.post([this, fraction, serial] {
                     if (!active_ || serial != serial_) return;
                     fraction_ = std::max(fraction_, fraction);
                     emit changed();

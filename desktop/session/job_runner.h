@@ -93,8 +93,8 @@ class JobRunner : public QObject {
     Waiting waiting_for(const QString& title, Work work, Done done) {
         return {title,
                 [this, work = std::move(work), done = std::move(done)] {
-                    auto future = run_beside(
-                        *QThreadPool::globalInstance(), this, [work, job = make_job()] { return work(job); },
+                    run_beside(
+                        worker_, mailbox_, [work, job = make_job()] { return work(job); },
                         [this, done](const auto& value) {
                             done(value);
                             finish();
@@ -107,7 +107,6 @@ class JobRunner : public QObject {
                             }
                             finish();
                         });
-                    wait_ = [future]() mutable { future.waitForFinished(); };
                 },
                 false};
     }
@@ -122,7 +121,8 @@ class JobRunner : public QObject {
     QElapsedTimer clock_;
     std::stop_source stop_;
     int serial_ = 0;  ///< of the running job: late progress of an earlier one is recognised
-    std::function<void()> wait_;
+    Mailbox mailbox_;
+    Worker worker_;
 };
 
 }  // namespace moorhaze::desktop

@@ -1,6 +1,5 @@
 #pragma once
 #include <QObject>
-#include <QThreadPool>
 #include <functional>
 #include <stop_token>
 
@@ -19,13 +18,8 @@ class LatestWish : public QObject {
   public:
     enum class Replaced { stops, comes_to_its_end };
     explicit LatestWish(Replaced replaced = Replaced::stops, QObject* parent = nullptr)
-        : QObject(parent), replaced_(replaced) {
-        pool_.setMaxThreadCount(1);
-    }
-    ~LatestWish() override {
-        drop();
-        pool_.waitForDone();
-    }
+        : QObject(parent), replaced_(replaced) {}
+    ~LatestWish() override { drop(); }
 
     /// @param work    called in another thread with a Job that is stopped when another wish comes.
     /// @param done    gets its value, in this thread.
@@ -37,7 +31,7 @@ class LatestWish : public QObject {
             stop_ = {};
             working_ = true;
             run_beside(
-                pool_, this, [work, job = Job{stop_.get_token(), {}}] { return work(job); },
+                worker_, mailbox_, [work, job = Job{stop_.get_token(), {}}] { return work(job); },
                 [this, done, stop = stop_.get_token()](const auto& value) {
                     working_ = false;
                     if (!stop.stop_requested()) done(value);
@@ -58,6 +52,11 @@ class LatestWish : public QObject {
         stop_.request_stop();
         waiting_ = nullptr;
     }
+    /// The same, and waits for the work under way: for closing. Its answer may still come.
+    void drop_and_wait() {
+        drop();
+        worker_.wait_until_idle();
+    }
     /// True while work is under way or waits, wanted or not.
     bool is_busy() const { return working_ || waiting_; }
 
@@ -76,10 +75,11 @@ class LatestWish : public QObject {
     }
 
     const Replaced replaced_;
-    QThreadPool pool_;
     std::stop_source stop_;
     std::function<void()> waiting_;
     bool working_ = false;
+    Mailbox mailbox_;
+    Worker worker_;  ///< the first to go: it waits for what is under way
 };
 
 }  // namespace moorhaze::desktop

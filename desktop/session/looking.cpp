@@ -50,14 +50,19 @@ bool Looking::start_first() {
     return begin(true);
 }
 
-bool Looking::begin(bool first) {
+void Looking::look_as_a_whole() {
+    const Looked* looked = base_.products.looked();
+    if (looked && !looked->quick) begin(false, true);
+}
+
+bool Looking::begin(bool first, bool again) {
     const LookInputs wanted = look_inputs(base_.document.project());
-    if (!base_.document.has_series() || is_done() || under_way_ == wanted) return false;
+    if (!base_.document.has_series() || (is_done() && !again) || under_way_ == wanted) return false;
     stopped_ = false;
     under_way_ = wanted;
     const int serial = base_.document.serial();
-    auto seen = [this, wanted, serial](int place, double detail) {
-        post(this, [this, wanted, serial, place, detail] {
+    auto seen = [this, wanted, serial, slot = mailbox_.slot()](int place, double detail) {
+        slot.post([this, wanted, serial, place, detail] {
             if (serial != base_.document.serial() || under_way_ != wanted ||
                 place >= int(first_looks_.size()))
                 return;

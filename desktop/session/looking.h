@@ -26,7 +26,9 @@ class Looking : public QObject {
 
     /// Begins, or goes on, if it is not done and not under way.
     void start();
-    /// The same within a JobRunner::decide; false when there is nothing to do.
+    /// Once more, where what is known was put together frame by frame as they arrived.
+    void look_as_a_whole();
+    /// As start() within a JobRunner::decide; false when there is nothing to do.
     bool start_first();
 
   signals:
@@ -34,13 +36,14 @@ class Looking : public QObject {
 
   private:
     void follow(const Changes& changes);
-    bool begin(bool first);
+    bool begin(bool first, bool again = false);
 
     SessionBase& base_;
     std::optional<ProfileCache> cache_;
     std::vector<double> first_looks_;
     std::optional<LookInputs> under_way_;
     bool stopped_ = false;
+    Mailbox mailbox_;
 };
 
 }  // namespace moorhaze::desktop

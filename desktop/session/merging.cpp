@@ -2,25 +2,15 @@
 
 #include <algorithm>
 #include <chrono>
-#include <opencv2/imgproc.hpp>
 
 #include "core/project/merge_series.h"
-#include "desktop/session/display_picture.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
 namespace {
 
 const QString kMerge = QStringLiteral("merge");
-constexpr int kThumbWidth = 160;  // px: a card's twice over, for screens of twice the density
 constexpr auto kGrowthEvery = std::chrono::milliseconds(300);
-
-QImage thumb_of(const Picture& picture) {
-    const double shrink = double(kThumbWidth) / picture.pixels.cols;
-    Picture small{{}, {}, picture.profile};
-    cv::resize(picture.pixels, small.pixels, {}, shrink, shrink, cv::INTER_AREA);
-    return image_of(to_display(small, Job{}));
-}
 
 }  // namespace
 
@@ -89,12 +79,13 @@ void Merging::merge_ahead() {
 MergeContext Merging::growing(const MergeMethod& method, PixelRect area) {
     MergeContext context;
     using Clock = std::chrono::steady_clock;
-    context.on_frame = [this, title = text(method.title), area, serial = base_.document.serial(),
+    context.on_frame = [this, slot = mailbox_.slot(), title = text(method.title), area,
+                        serial = base_.document.serial(),
                         last = Clock::time_point()](const std::function<cv::Mat1f()>& so_far) mutable {
         if (Clock::now() - last < kGrowthEvery) return;
         const cv::Mat1f places = so_far();
         last = Clock::now();
-        post(this, [this, title, area, serial, places] {
+        slot.post([this, title, area, serial, places] {
             // It may come late, when the merge has ended.
             if (serial != base_.document.serial() || !base_.jobs.busy() || base_.jobs.title() != kMerge)
                 return;
@@ -120,7 +111,8 @@ void Merging::run(const MadeFrom& from, bool ahead) {
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
         const QImage thumb = thumb_of(merged.picture);
         const ShelvedResult shelved = shelve(std::move(merged), scratch_folder());
-        return Merged{{shelved.result, plane, thumb, shelved.file}, took.count()};
+        const Frame& reference = plane->series.frames[std::size_t(plane->geometry.reference)];
+        return Merged{{shelved.result, plane, thumb, reference.info.shooting, shelved.file}, took.count()};
     };
     auto done = [this, serial = base_.document.serial(), from](const Merged& merged) {
         if (serial != base_.document.serial()) return;

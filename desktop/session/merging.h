@@ -59,6 +59,7 @@ class Merging : public QObject {
     int memory_mb_ = 0;
     std::optional<Growth> growth_;
     std::optional<MadeFrom> under_way_;
+    Mailbox mailbox_;
     bool waiting_ = false;  ///< a merge that was asked for has not begun
 };
 

@@ -1,5 +1,6 @@
 #include "desktop/session/opening.h"
 
+#include "desktop/session/standing.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -27,8 +28,8 @@ FrameFacts facts_of(const std::vector<FoundSeries>& card) {
 
 }  // namespace
 
-Opening::Opening(SessionBase& base, Looking& looking, QObject* parent)
-    : QObject(parent), base_(base), looking_(looking) {
+Opening::Opening(SessionBase& base, Looking& looking, Autosave& autosave, QObject* parent)
+    : QObject(parent), base_(base), looking_(looking), autosave_(autosave) {
     // What was interrupted for nothing goes on.
     auto ended = [this](const QString& title) {
         if (title == kOpen) looking_.start();
@@ -38,6 +39,12 @@ Opening::Opening(SessionBase& base, Looking& looking, QObject* parent)
 }
 
 void Opening::open(const std::vector<std::filesystem::path>& files_or_folder) {
+    if (files_or_folder.size() == 1 && is_project(files_or_folder[0])) {
+        const auto file = std::filesystem::absolute(project_file(files_or_folder[0])).lexically_normal();
+        if (file == base_.document.file())
+            return base_.notices.notify(tr("%1 is open already.").arg(text(file.filename().string())));
+        return autosave_.when_written(file, [this, file] { open_project(file); });
+    }
     base_.jobs.cancel();
     base_.jobs.start(
         kOpen,
@@ -55,6 +62,40 @@ void Opening::open(const std::vector<std::filesystem::path>& files_or_folder) {
                 base_.notices.notify(
                     tr("%1 series were found; the first is open, the others are listed in Plan.").arg(found));
             base_.standpoint.set_stage(found > 1 ? Stage::plan : Stage::cull);
+        });
+}
+
+void Opening::open_project(const std::filesystem::path& file) {
+    struct Outcome {
+        std::optional<OpenedProject> opened;
+        std::string damage;
+    };
+    base_.jobs.cancel();
+    base_.jobs.start(
+        kOpen,
+        [file](const Job& job) -> Outcome {
+            try {
+                return {moorhaze::open_project(file, job), {}};
+            } catch (const FileError& error) {
+                std::error_code unknown;
+                if (!std::filesystem::exists(last_good(file), unknown)) throw;
+                return {{}, error.what()};
+            }
+        },
+        [this, file](const Outcome& outcome) {
+            if (!outcome.opened) return emit damaged(text(file.string()), text(outcome.damage));
+            const OpenedProject& opened = *outcome.opened;
+            const Project& project = opened.saved.project;
+            problems_.clear();
+            base_.document.replace(project, opened.facts, file);
+            stand(base_.standpoint, opened.saved.standing);
+            if (opened.missing.empty()) return;
+            problems_ << tr("%1 of %2 frames are not where they were (%3). Show Moorhaze the folder they are "
+                            "in now: Series, Find the frames. What does not need them works without.")
+                             .arg(opened.missing.size())
+                             .arg(project.frames.size())
+                             .arg(text(names_in_words(project, opened.missing)));
+            base_.notices.notify_error(problems_.back());
         });
 }
 
@@ -135,11 +176,13 @@ bool Opening::add_frame(const Frame& frame, const FocusProfile& profile, const S
     return true;
 }
 
-void Opening::frame_changed(int place, const FocusProfile& profile, const SeriesProfile& whole) {
+void Opening::frame_changed(int place, const PictureInfo& info, const FocusProfile& profile,
+                            const SeriesProfile& whole) {
     if (place < 0 || place >= base_.document.series().count()) return;
     const FrameId frame = base_.document.id_at(place);
     keep_grown_look(with_frame_shot_again(base_.document.project(), frame), place, profile, whole);
-    base_.document.happened([&](const Project& project) { return with_frame_shot_again(project, frame); });
+    base_.document.happened([&](const Project& project) { return with_frame_shot_again(project, frame); },
+                            {{frame, info}});
 }
 
 /// What is known when a frame more is there: kept before the document changes, so that nothing is looked at

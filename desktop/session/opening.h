@@ -1,6 +1,7 @@
 #pragma once
 #include <QStringList>
 
+#include "desktop/session/autosave.h"
 #include "desktop/session/looking.h"
 
 namespace moorhaze::desktop {
@@ -10,10 +11,10 @@ namespace moorhaze::desktop {
 class Opening : public QObject {
     Q_OBJECT
   public:
-    Opening(SessionBase& base, Looking& looking, QObject* parent = nullptr);
+    Opening(SessionBase& base, Looking& looking, Autosave& autosave, QObject* parent = nullptr);
 
-    /// Opens files or a folder beside the interface. Of several series the first is opened, and all are on
-    /// the card. Work on the series there was is stopped; it goes on when this fails.
+    /// Opens a project, files or a folder beside the interface. Of several series the first is opened, and
+    /// all are on the card. Work on the series there was is stopped; it goes on when this fails.
     void open(const std::vector<std::filesystem::path>& files_or_folder);
     /// Another series of the card.
     void open_from_card(int place);
@@ -30,12 +31,22 @@ class Opening : public QObject {
     /// otherwise the person is told and it stays out.   @return whether it joined.
     bool add_frame(const Frame& frame, const FocusProfile& profile, const SeriesProfile& whole);
     /// The file of a frame was shot again.
-    void frame_changed(int place, const FocusProfile& profile, const SeriesProfile& whole);
+    void frame_changed(int place, const PictureInfo& info, const FocusProfile& profile,
+                       const SeriesProfile& whole);
+
+    /// The frames that joined one by one are all there: they are looked at as a series, for their order and
+    /// the quick merge.
+    void series_is_complete() { looking_.look_as_a_whole(); }
 
     /// Files left out and other news of opening, and frames that could not be read.
     QStringList problems() const { return problems_ + looking_.problems(); }
 
+  signals:
+    /// The project's file cannot be used, but the one that was saved before it may do.
+    void damaged(QString file, QString why);
+
   private:
+    void open_project(const std::filesystem::path& file);
     /// @param trouble  whether some of the earlier ones are more than notes.
     void show(const OpenedSeries& opened, const SharedList<CardSeries>& card, std::optional<int> place,
               const FrameFacts& card_facts, QStringList earlier, bool trouble);
@@ -45,6 +56,7 @@ class Opening : public QObject {
 
     SessionBase& base_;
     Looking& looking_;
+    Autosave& autosave_;
     QStringList problems_;
 };
 

@@ -79,7 +79,7 @@ PictureStore::PictureStore(SessionBase& base, QObject* parent) : QObject(parent)
 }
 
 void PictureStore::follow(const Changes& changes) {
-    if (changes.series || changes.frames || changes.development)
+    if (changes.series || changes.shot_again || changes.development)
         forget([&](const StoredView& view) {
             return changes.series || std::holds_alternative<FrameView>(view);
         });

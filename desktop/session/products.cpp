@@ -1,8 +1,10 @@
 #include "desktop/session/products.h"
 
 #include <algorithm>
+#include <opencv2/imgproc.hpp>
 
 #include "core/project/merge_series.h"
+#include "desktop/session/display_picture.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -15,7 +17,16 @@ void keep_newest(List& list, std::size_t most) {
     while (list.size() > most) list.pop_back();
 }
 
+constexpr int kThumbWidth = 160;  // px: a card's twice over, for screens of twice the density
+
 }  // namespace
+
+QImage thumb_of(const Picture& picture) {
+    const double shrink = double(kThumbWidth) / picture.pixels.cols;
+    Picture small{{}, {}, picture.profile};
+    cv::resize(picture.pixels, small.pixels, {}, shrink, shrink, cv::INTER_AREA);
+    return image_of(to_display(small, Job{}));
+}
 
 std::shared_ptr<const FrameSource> FrameSources::of(const PlanePtr& plane) {
     {
@@ -54,8 +65,7 @@ void Products::follow(const Changes& changes) {
         planes_.clear();
         merges_.clear();
     }
-    // The file of a frame may be another one now.
-    if (changes.series || changes.frames) {
+    if (changes.series || changes.shot_again) {
         cache_->clear();
         sources_->clear();
     }
@@ -158,8 +168,18 @@ std::shared_ptr<const Registration> Products::registration() const {
 
 void Products::keep_plane(const AlignInputs& inputs, std::shared_ptr<const Registration> registration,
                           Plane plane) {
-    std::erase_if(planes_, [&](const KeptPlane& own) { return own.inputs == inputs; });
-    planes_.push_front({inputs, std::move(registration), std::make_shared<const Plane>(std::move(plane))});
+    keep({inputs, std::move(registration), std::make_shared<const Plane>(std::move(plane))});
+}
+
+void Products::keep_plane_of(const AlignInputs& inputs, const PlanePtr& plane) {
+    const bool is_known = std::any_of(planes_.begin(), planes_.end(),
+                                      [&](const KeptPlane& own) { return own.inputs == inputs; });
+    if (!is_known) keep({inputs, nullptr, plane});
+}
+
+void Products::keep(KeptPlane kept) {
+    std::erase_if(planes_, [&](const KeptPlane& own) { return own.inputs == kept.inputs; });
+    planes_.push_front(std::move(kept));
     keep_newest(planes_, kMostPlanes);
     find_plane();
     emit changed(Kind::geometry);

@@ -25,8 +25,12 @@ struct MergeProduct {
     std::shared_ptr<const MergeResult> result;
     PlanePtr plane;  ///< that its frames were laid in
     QImage thumb;
+    ShootingData shooting;                    ///< of its reference frame
     std::shared_ptr<const ScratchFile> file;  ///< that its planes lie in; null: they are in memory
 };
+
+/// A picture for cards and lists.
+QImage thumb_of(const Picture& picture);
 
 /// Any frame of some planes; made when they are first asked for, which decodes a frame. Thread-safe.
 class FrameSources {
@@ -82,6 +86,8 @@ class Products : public QObject {
     /// What was measured of these frames in this order; null when nothing was.
     std::shared_ptr<const Registration> registration() const;
     void keep_plane(const AlignInputs& inputs, std::shared_ptr<const Registration> registration, Plane plane);
+    /// The plane that a stored result lies in: frames that were aligned need not be so again.
+    void keep_plane_of(const AlignInputs& inputs, const PlanePtr& plane);
     /// The plane, or the frames as they lie.
     PlanePtr plane_or_unmoved() const;
     /// What a merge would fill now, in reference pixels; empty without a plane or anything in common.
@@ -113,6 +119,7 @@ class Products : public QObject {
     void follow(const Changes& changes);
     void find_look();
     void find_plane();
+    void keep(KeptPlane kept);
 
     Document& document_;
     std::shared_ptr<FrameCache> cache_;

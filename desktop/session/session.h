@@ -1,4 +1,5 @@
 #pragma once
+#include "core/work/memory_budget.h"
 #include "desktop/session/brushwork.h"
 #include "desktop/session/culling.h"
 #include "desktop/session/exporter.h"
@@ -9,8 +10,11 @@
 #include "desktop/session/opening.h"
 #include "desktop/session/picture_store.h"
 #include "desktop/session/pointing.h"
+#include "desktop/session/preferences.h"
 #include "desktop/session/quick_look.h"
+#include "desktop/session/recent_projects.h"
 #include "desktop/session/result_look.h"
+#include "desktop/session/result_reader.h"
 #include "desktop/session/saved_setups.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/sounding.h"
@@ -25,8 +29,14 @@ struct Session : SessionBase {
         : result_look(*this, merging, depth_colours) {}
     ~Session() { jobs.cancel_and_wait(); }
 
+    /// What everything together may take; a change holds at once.
+    int memory_mb() const { return memory_mb_; }
+    void set_memory_mb(int megabytes);
+
     Looking looking{*this};
-    Opening opening{*this, looking};
+    Autosave autosave{*this};
+    Opening opening{*this, looking, autosave};
+    ResultReader result_reader{*this};
     Culling culling{*this};
     Aligning aligning{*this, looking};
     MatchPoints match_points{*this};
@@ -42,6 +52,11 @@ struct Session : SessionBase {
     ShootDesk shoot_desk{*this, opening};
     SavedSetups saved_setups{*this, shoot_desk};
     FolderWatch folder_watch{*this, opening};
+    RecentProjects recent_projects{autosave};
+    Preferences preferences{*this};
+
+  private:
+    int memory_mb_ = default_memory_mb();
 };
 
 }  // namespace moorhaze::desktop

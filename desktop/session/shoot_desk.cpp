@@ -19,7 +19,7 @@ struct LiveFrame {
 }  // namespace
 
 ShootDesk::ShootDesk(SessionBase& base, Opening& opening, QObject* parent)
-    : QObject(parent), base_(base), opening_(opening) {
+    : QObject(parent), base_(base), opening_(opening), run_(base, opening) {
     plan_ = plan_shoot(setup());
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
         if (!changes.shooting) return;
@@ -43,10 +43,6 @@ void ShootDesk::set_setup(const ShootSetup& setup, const QString& field) {
 void ShootDesk::set_state(ShootState state) {
     state_ = state;
     emit state_changed();
-}
-
-rig::ShootDevices ShootDesk::devices() const {
-    return {bench_->clock(), bench_->camera(), bench_->flash(), bench_->rail(), bench_->turntable()};
 }
 
 std::vector<rig::BenchFault> ShootDesk::practice_mishaps() {
@@ -94,7 +90,7 @@ void ShootDesk::forget_call() {
 
 void ShootDesk::disconnect_devices() {
     forget_call();
-    shoot_.reset();
+    run_ = {base_, opening_};
     bench_.reset();
     live_.reset();
     wanted_mm_.reset();
@@ -105,8 +101,6 @@ void ShootDesk::disconnect_devices() {
         unmarked.far_mark_mm.reset();
         return with_shooting(own, unmarked);
     });
-    troubles_.clear();
-    stations_shot_.clear();
     scene_.clear();
     if (state_ != ShootState::off) set_state(ShootState::off);
 }
@@ -204,6 +198,117 @@ Shooting ShootDesk::with_marks(std::optional<double> near_mm, std::optional<doub
             to.setup.magnification = magnification_at(to.setup.focal_length_mm, first_focus_mm_ + *near_mm);
     }
     return to;
+}
+
+// ------------------------------------------------------------------------------------------------- the run
+
+QString ShootDesk::why_not() const {
+    if (state_ == ShootState::off) return tr("Connect the devices first.");
+    if (state_ == ShootState::connecting) return tr("The devices are being connected.");
+    if (!near_mark_mm()) return tr("Drive to the nearest point and mark it ([).");
+    if (!far_mark_mm()) return tr("Drive to the farthest point and mark it (]).");
+    for (const SetupProblem& problem : plan_.problems)
+        if (problem.blocks) return text(problem.what);
+    return {};
+}
+
+void ShootDesk::start(const QString& folder) {
+    if (state_ != ShootState::live && state_ != ShootState::done) return;
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+    rig::ShootOrder order;
+    order.stepping = setup().stepping;
+    for (const PlannedFrame& frame : plan_.steps.frames)
+        order.stations_mm.push_back((on_rail() ? 0 : first_focus_mm_) + *near_mark_mm() + frame.focus_mm);
+    order.camera = {setup().shutter_s, setup().f_number, bench_->camera().settings().iso};
+    order.flash = setup().flash;
+    order.settle_s = setup().settle_s;
+    order.flash_pause_s = setup().flash ? setup().flash_recharge_s : 0;
+    order.views = setup().views;
+    order.folder = folder.toStdString();
+    try {
+        // A live picture may be under way: the devices wait for each other.
+        run_ = {base_, opening_, bench_, order};
+    } catch (const Error& error) {
+        return base_.notices.notify_error(QString::fromUtf8(error.what()));
+    }
+    folder_ = folder;
+    run_on();
+}
+
+void ShootDesk::run_on() {
+    set_state(ShootState::running);
+    emit progress_changed();
+    if (!working_) next_shot();
+}
+
+void ShootDesk::next_shot() {
+    if (working_) return;
+    if (state_ == ShootState::pausing) return set_state(ShootState::paused);
+    if (state_ != ShootState::running) return;
+    const ShootRun::Call call = run_.next();
+    if (!call) return finish_run();
+    beside(call, [this](const ShootRun::Shot& shot) {
+        run_.took(shot);
+        position_mm_ = run_.station_mm(shot.place.station) - (on_rail() ? 0 : first_focus_mm_);
+        emit progress_changed();
+        next_shot();
+    });
+}
+
+void ShootDesk::interrupted(const std::exception& error) {
+    const QString what = QString::fromUtf8(error.what());
+    base_.notices.notify_error(
+        run_.shot() > 0 ? tr("%1 All %2 frames so far are kept; go on from there.").arg(what).arg(run_.shot())
+                        : what);
+    if (state_ == ShootState::running || state_ == ShootState::pausing)
+        set_state(ShootState::interrupted);
+    else if (state_ == ShootState::connecting)
+        set_state(ShootState::off);
+    else if (state_ == ShootState::live) {
+        wanted_mm_.reset();
+        QTimer::singleShot(500, this, &ShootDesk::next_live);
+    }
+}
+
+void ShootDesk::pause() {
+    if (state_ == ShootState::running) set_state(working_ ? ShootState::pausing : ShootState::paused);
+}
+
+void ShootDesk::go_on() {
+    if (state_ != ShootState::paused && state_ != ShootState::interrupted) return;
+    if (!bench_->camera().is_connected()) bench_->camera().reconnect();
+    run_on();
+}
+
+void ShootDesk::stop_early() {
+    if (run_.is_done()) return;
+    if (working_ && state_ == ShootState::running) {
+        // The frame under way is finished first.
+        set_state(ShootState::pausing);
+        auto* once = new QObject(this);
+        connect(this, &ShootDesk::state_changed, once, [this, once] {
+            if (state_ == ShootState::pausing) return;
+            once->deleteLater();
+            if (state_ == ShootState::paused) stop_early();
+        });
+        return;
+    }
+    if (working_) return;
+    run_.stop_early();
+    finish_run();
+}
+
+void ShootDesk::shoot_again(const ShootTrouble& trouble) {
+    if (trouble.view != run_.view()) return;
+    run_.shoot_again(trouble);
+    if (state_ == ShootState::done) set_state(ShootState::paused);
+    go_on();
+}
+
+void ShootDesk::finish_run() {
+    set_state(ShootState::done);
+    emit progress_changed();
+    run_.finish();
 }
 
 }  // namespace moorhaze::desktop

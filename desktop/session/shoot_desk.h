@@ -7,9 +7,7 @@
 #include "core/optics/shoot_plan.h"
 #include "desktop/session/display_picture.h"
 #include "desktop/session/latest_wish.h"
-#include "desktop/session/opening.h"
-#include "rig/bench.h"
-#include "rig/shoot.h"
+#include "desktop/session/shoot_run.h"
 
 namespace moorhaze::desktop {
 
@@ -25,17 +23,8 @@ enum class ShootState {
     done,
 };
 
-/// A frame that went wrong, and can be shot again.
-struct ShootTrouble {
-    int view = 0, station = 0;
-    QString what;
-    bool operator==(const ShootTrouble&) const = default;
-};
-
 /// Plan and shoot: the setup with what comes of it, the devices, live view, the run. All in the interface's
-/// thread; the devices are spoken to beside it, one call after the other. Frames that arrive join the
-/// document, unless a result of an earlier view has not been exported: then the run goes on, and the window
-/// stays with that view.
+/// thread; the devices are spoken to beside it, one call after the other.
 class ShootDesk : public QObject {
     Q_OBJECT
   public:
@@ -82,22 +71,11 @@ class ShootDesk : public QObject {
     void go_on();  ///< after a pause or an interruption; makes the link again where it was lost
     void stop_early();
     void shoot_again(const ShootTrouble& trouble);
-    int shot() const { return shoot_ ? shoot_->done() : 0; }
-    int to_shoot() const { return shoot_ ? shoot_->total() : 0; }
-    int views() const { return shoot_ ? shoot_->order().views : 1; }
-    int view() const { return view_; }
-    double seconds_left() const {
-        return seconds_left_;
-    }  ///< of real time at the devices' pace; below 0: unknown
-    /// Stations of the run that have been shot in the view shown.
-    const std::vector<bool>& stations_shot() const { return stations_shot_; }
-    const std::vector<ShootTrouble>& troubles() const { return troubles_; }
+    const ShootRun& run() const { return run_; }
     const QString& folder() const { return folder_; }
     bool is_busy() const { return working_; }
     /// A call to the devices has not ended yet, though nobody may wait for its answer any more.
     bool has_call_under_way() const { return calls_.is_busy(); }
-    /// True when the frames of the view being shot join the document.
-    bool is_joining() const { return joining_; }
     bool is_driving() const { return wanted_mm_.has_value(); }
 
     std::shared_ptr<const DisplayPicture> live_picture() const { return live_; }
@@ -117,20 +95,15 @@ class ShootDesk : public QObject {
   private:
     const Shooting& shooting() const { return base_.document.project().shooting; }
     Shooting with_marks(std::optional<double> near_mm, std::optional<double> far_mm) const;
-    void begin_view(int view);
     void set_state(ShootState state);
     template <class Work, class Done>
     void beside(Work work, Done done);
     void next_live();
     void next_shot();
-    struct Arrived;
-    void took(const Arrived& arrived);
-    /// Profiles of the frames before a shot of a view; empty where another view begins.
-    std::vector<FocusProfile> profiles_before(int view) const;
     void forget_call();
     void interrupted(const std::exception& error);
+    void run_on();
     void finish_run();
-    rig::ShootDevices devices() const;
     bool on_rail() const { return setup().stepping == Stepping::rail; }
 
     SessionBase& base_;
@@ -142,17 +115,11 @@ class ShootDesk : public QObject {
     QString scene_, folder_;
     rig::BenchSettings bench_defaults_;
     std::shared_ptr<rig::Bench> bench_;
-    std::shared_ptr<rig::Shoot> shoot_;
+    ShootRun run_;
     double position_mm_ = 0, first_focus_mm_ = 0;
     std::optional<double> wanted_mm_;
-    double marks_reach_ = 0.3, live_rate_ = 0, seconds_left_ = -1;
+    double marks_reach_ = 0.3, live_rate_ = 0;
     bool quick_ = true;
-    int view_ = 0;
-    bool joining_ = true;
-    std::vector<FocusProfile> profiles_;  ///< of the frames of the view being shot
-    std::vector<bool> stations_shot_;
-    std::vector<ShootTrouble> troubles_;
-    std::vector<ShootTrouble> again_;  ///< waiting to be shot again
     std::shared_ptr<const DisplayPicture> live_;
 };
 

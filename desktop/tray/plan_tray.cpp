@@ -52,7 +52,7 @@ PlanTray::PlanTray(Session& session, Commands& commands, QWidget* parent)
     connect(switch_, &QButtonGroup::idClicked, this, [this](int page) { show_page(Page(page)); });
     connect(shoot_page_, &ShootPage::changed, this, &PlanTray::refresh);
     connect(shoot_page_, &ShootPage::frame_chosen, this, [this](int station) {
-        if (desk_.is_joining()) session_.standpoint.set_place(station);
+        if (desk_.run().is_joining()) session_.standpoint.set_place(station);
     });
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.card || changes.series) show_card();

@@ -172,8 +172,8 @@ ShootPage::ShootPage(Session& session, QWidget* parent)
             [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
     connect(again_, &QPushButton::clicked, this, [this] {
         const int row = troubles_->currentRow();
-        if (row >= 0 && row < int(desk_.troubles().size()))
-            desk_.shoot_again(desk_.troubles()[std::size_t(row)]);
+        if (row >= 0 && row < int(desk_.run().troubles().size()))
+            desk_.shoot_again(desk_.run().troubles()[std::size_t(row)]);
     });
     connect(troubles_, &QListWidget::currentRowChanged, this,
             [this](int row) { again_->setEnabled(row >= 0); });
@@ -299,22 +299,23 @@ void ShootPage::refresh() {
     } else if (live && !folder_typed_) {
         folder_->setText(free_folder());
     }
-    progress_->setVisible(desk_.to_shoot() > 0);
-    QString progress = desk_.views() > 1 ? tr("%1 of %2 frames, view %3 of %4")
-                                               .arg(desk_.shot())
-                                               .arg(desk_.to_shoot())
-                                               .arg(desk_.view() + 1)
-                                               .arg(desk_.views())
-                                         : tr("%1 of %2 frames").arg(desk_.shot()).arg(desk_.to_shoot());
-    if (desk_.seconds_left() > 0 && state == ShootState::running)
-        progress += tr(", %1 s left").arg(desk_.seconds_left(), 0, 'f', 0);
+    progress_->setVisible(desk_.run().to_shoot() > 0);
+    QString progress = desk_.run().views() > 1
+                           ? tr("%1 of %2 frames, view %3 of %4")
+                                 .arg(desk_.run().shot())
+                                 .arg(desk_.run().to_shoot())
+                                 .arg(desk_.run().view() + 1)
+                                 .arg(desk_.run().views())
+                           : tr("%1 of %2 frames").arg(desk_.run().shot()).arg(desk_.run().to_shoot());
+    if (desk_.run().seconds_left() > 0 && state == ShootState::running)
+        progress += tr(", %1 s left").arg(desk_.run().seconds_left(), 0, 'f', 0);
     if (state == ShootState::paused) progress += tr(", paused");
     if (state == ShootState::pausing) progress += tr(", pausing after this frame");
     if (state == ShootState::interrupted) progress += tr(", interrupted");
     progress_->setText(progress);
     const bool under_way = state == ShootState::running || state == ShootState::pausing ||
                            state == ShootState::paused || state == ShootState::interrupted;
-    stop_->setEnabled(under_way && desk_.shot() > 0);
+    stop_->setEnabled(under_way && desk_.run().shot() > 0);
     live_->setEnabled(state == ShootState::done || state == ShootState::paused ||
                       state == ShootState::interrupted);
     stop_->setVisible(!live);
@@ -323,11 +324,12 @@ void ShootPage::refresh() {
         const int row = troubles_->currentRow();
         const QSignalBlocker quiet(troubles_);
         troubles_->clear();
-        for (const ShootTrouble& trouble : desk_.troubles()) {
-            auto* item = new QListWidgetItem(
-                (desk_.views() > 1 ? tr("View %1, frame %2\n%3").arg(trouble.view + 1) : tr("Frame %1\n%2"))
-                    .arg(trouble.station + 1)
-                    .arg(trouble.what));
+        for (const ShootTrouble& trouble : desk_.run().troubles()) {
+            auto* item = new QListWidgetItem((desk_.run().views() > 1
+                                                  ? tr("View %1, frame %2\n%3").arg(trouble.view + 1)
+                                                  : tr("Frame %1\n%2"))
+                                                 .arg(trouble.station + 1)
+                                                 .arg(trouble.what));
             item->setData(Qt::UserRole, trouble.station);
             troubles_->addItem(item);
         }

@@ -40,7 +40,8 @@ JobBar::JobBar(JobRunner& jobs, QWidget* parent)
     refresh();
 }
 
-void JobBar::set_series_name(const QString& name) {
+void JobBar::set_series_name(const QString& name, const QString& where) {
+    text_->setToolTip(where);
     series_name_ = name;
     refresh();
 }

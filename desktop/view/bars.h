@@ -16,7 +16,8 @@ class JobBar : public QWidget {
     Q_OBJECT
   public:
     explicit JobBar(JobRunner& jobs, QWidget* parent = nullptr);
-    void set_series_name(const QString& name);
+    /// @param where  it is saved, for the tooltip.
+    void set_series_name(const QString& name, const QString& where);
 
   private:
     void refresh();

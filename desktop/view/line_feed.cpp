@@ -113,12 +113,13 @@ void LineFeed::show_path() {
     const Products& products = session_.products;
     const Looked* looked = products.looked();
     const bool under_way =
-        desk.to_shoot() > 0 && desk.state() != ShootState::live && desk.state() != ShootState::done;
+        desk.run().to_shoot() > 0 && desk.state() != ShootState::live && desk.state() != ShootState::done;
     path_.set_here(session_.standpoint.stage());
-    path_.set_waymark(Stage::plan, {under_way ? tr("%1 of %2 shot").arg(desk.shot()).arg(desk.to_shoot())
-                                    : open    ? tr("%1 frames").arg(series.count())
-                                              : QString(),
-                                    open && !under_way, !desk.troubles().empty()});
+    path_.set_waymark(Stage::plan,
+                      {under_way ? tr("%1 of %2 shot").arg(desk.run().shot()).arg(desk.run().to_shoot())
+                       : open    ? tr("%1 frames").arg(series.count())
+                                 : QString(),
+                       open && !under_way, !desk.run().troubles().empty()});
     path_.set_waymark(Stage::cull,
                       {open ? tr("%1 of %2").arg(series.chosen().size()).arg(series.count()) : QString(),
                        open && products.is_looked(), looked && !looked->whole.gaps.empty()});

@@ -4,16 +4,10 @@
 #include <QCloseEvent>
 #include <QDir>
 #include <QDragEnterEvent>
-#include <QFileDialog>
 #include <QHBoxLayout>
-#include <QInputDialog>
-#include <QLabel>
 #include <QMenuBar>
-#include <QMessageBox>
 #include <QMimeData>
-#include <QPushButton>
 #include <QScreen>
-#include <QScrollArea>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QUrl>
@@ -34,6 +28,7 @@
 #include "desktop/view/picture_view.h"
 #include "desktop/view/plan_line.h"
 #include "desktop/view/sounding_panel.h"
+#include "desktop/view/start_page.h"
 #include "desktop/view/theme.h"
 #include "desktop/view/window_commands.h"
 
@@ -41,6 +36,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kTrayWidth = 280;
+const QString kLight = QStringLiteral("look/light");
 constexpr QSize kUsualSize(1280, 800);
 
 /// Beside the program when installed, else where it was built from.
@@ -65,7 +61,9 @@ MainWindow::MainWindow() : session_(depth_colours()) {
     build_commands();
     build_trays();
     connect_session();
-    area_->set_empty_state(make_empty_state());
+    auto* start = new StartPage(commands_, session_.recent_projects, area_);
+    connect(start, &StartPage::project_chosen, this, [this](const QString& file) { open_paths({file}); });
+    area_->set_empty_state(start);
     resize(kUsualSize);
     show_stage();
     commands_.refresh();
@@ -155,17 +153,29 @@ void MainWindow::build_layout() {
 
 void MainWindow::build_commands() {
     WindowSteps steps;
-    steps.ask_for_folder = [this] { ask_for_folder(); };
-    steps.ask_for_files = [this] { ask_for_files(); };
+    steps.ask_for_folder = [this] { open_paths(dialogs_.folder_of_frames()); };
+    steps.ask_for_files = [this] { open_paths(dialogs_.frames()); };
+    steps.ask_for_project = [this] {
+        if (const QString file = dialogs_.project(); !file.isEmpty()) open_paths({file});
+    };
+    steps.keep_as = [this] { dialogs_.keep_as(); };
+    steps.find_frames = [this] { dialogs_.find_frames(); };
     steps.open_demo = [this](const QString& name) { open_demo(name); };
     steps.demos = demo_names();
-    steps.save_frame = [this] { ask_to_save_frame(); };
-    steps.ask_merge_memory = [this] { ask_merge_memory(); };
+    steps.save_frame = [this] { dialogs_.save_frame(); };
+    steps.ask_memory = [this] { dialogs_.memory(); };
     steps.close = [this] { close(); };
     steps.fold_tray = [this] { tray_room_->setVisible(tray_room_->isHidden()); };
     steps.is_tray_open = [this] { return !tray_room_->isHidden(); };
-    steps.show_keys = [this] { show_keys(); };
-    steps.show_about = [this] { show_about(); };
+    steps.is_light_next = [this] { return settings_ && settings_->value(kLight).toBool(); };
+    steps.switch_light = [this] {
+        if (!settings_) return;
+        settings_->setValue(kLight, !settings_->value(kLight).toBool());
+        session_.notices.notify(tr("The other look comes when Moorhaze is started the next time."));
+        commands_.refresh();
+    };
+    steps.show_keys = [this] { dialogs_.keys(commands_); };
+    steps.show_about = [this] { dialogs_.about(); };
     steps.is_in_bring_in = [this] { return plan_->page() == PlanTray::bring_in; };
     steps.next_in_plan = [this] { plan_->next_step(); };
     steps.export_picture = [this] {
@@ -193,46 +203,16 @@ void MainWindow::build_trays() {
     connect(plan_, &PlanTray::page_changed, this, &MainWindow::show_stage);
     connect(plan_, &PlanTray::series_chosen, this, [this](int place) {
         if (place != session_.document.project().card_place.value_or(-1) &&
-            may_drop_results(tr("Open another series"),
-                             tr("A result has not been exported. Opening another series drops it.")))
+            dialogs_.may_drop_results(tr("Open another series"),
+                                      tr("A result has not been exported. Opening another series drops it.")))
             session_.opening.open_from_card(place);
     });
     auto may_shoot = [this] {
-        return may_drop_results(tr("Begin a new series"),
-                                tr("A result has not been exported. A new series drops it."));
+        return dialogs_.may_drop_results(tr("Begin a new series"),
+                                         tr("A result has not been exported. A new series drops it."));
     };
     plan_->set_may_begin(may_shoot);
-    connect(merge, &MergeTray::drop_asked, this, &MainWindow::drop_result);
-}
-
-QWidget* MainWindow::make_empty_state() {
-    auto* box = new QWidget(area_);
-    box->setObjectName(QStringLiteral("emptyState"));
-    box->setAttribute(Qt::WA_StyledBackground);
-    box->setFixedSize(430, 250);
-    auto* rows = new QVBoxLayout(box);
-    rows->setContentsMargins(32, 26, 32, 26);
-    rows->setSpacing(10);
-    auto* title = new QLabel(tr("From many slices of focus, one sharp picture"), box);
-    title->setProperty("role", "title");
-    title->setWordWrap(true);
-    auto* text =
-        new QLabel(tr("Drop the folder with the frames of one series here, near to far or far to near. "
-                      "The line at the left then shows how sharp each frame is, and how deep."),
-                   box);
-    text->setWordWrap(true);
-    auto* demo = commands_.button(QStringLiteral("open-demo"), tr("Open the demo"), box);
-    demo->setObjectName(QStringLiteral("openDemo"));
-    demo->setProperty("role", "next");
-    if (auto* hint = demo->findChild<QLabel*>(QStringLiteral("keyHint")))
-        hint->setStyleSheet(
-            QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
-    rows->addWidget(title);
-    rows->addWidget(text);
-    rows->addStretch();
-    rows->addWidget(demo);
-    rows->addWidget(commands_.button(QStringLiteral("open-folder"), tr("Open a folder"), box));
-    return box;
+    connect(merge, &MergeTray::drop_asked, this, [this](ResultId result) { dialogs_.drop_result(result); });
 }
 
 /// With a window manager's frame the window must still fit: what lies below the screen's edge cannot be
@@ -243,9 +223,15 @@ void MainWindow::showEvent(QShowEvent* event) {
     keep_on_screen();
 }
 
-void MainWindow::remember_place_in(QSettings* settings) {
+void MainWindow::remember_in(QSettings* settings) {
     settings_ = settings;
-    restoreGeometry(settings_->value(QStringLiteral("window/place")).toByteArray());
+    dialogs_.remember_in(settings);
+    session_.recent_projects.remember_in(settings);
+    session_.preferences.keep_in(settings);
+}
+
+void MainWindow::take_remembered_place() {
+    if (settings_) restoreGeometry(settings_->value(QStringLiteral("window/place")).toByteArray());
 }
 
 QRect kept_within(const QRect& window, const QRect& room) {
@@ -275,6 +261,9 @@ void MainWindow::connect_session() {
         show_stage();
     });
     connect(&session_.document, &Document::history_changed, this, refresh);
+    connect(&session_.autosave, &Autosave::changed, this, &MainWindow::show_series_name);
+    connect(&session_.opening, &Opening::damaged, this,
+            [this](const QString& file, const QString& why) { dialogs_.take_last_good(file, why); });
     connect(&session_.products, &Products::changed, this, refresh);
     connect(&session_.jobs, &JobRunner::changed, this, refresh);
     connect(&session_.sounding, &Sounding::changed, this, refresh);
@@ -288,7 +277,7 @@ void MainWindow::connect_session() {
 
 void MainWindow::show_series_name() {
     const QString name = session_.document.has_series() ? text(session_.document.project().name) : QString();
-    job_bar_->set_series_name(name);
+    job_bar_->set_series_name(name, session_.autosave.in_words());
     setWindowTitle(name.isEmpty() ? tr("Moorhaze") : tr("%1 - Moorhaze").arg(name));
 }
 
@@ -317,110 +306,16 @@ bool MainWindow::open_demo(const QString& name) {
     return true;
 }
 
-bool MainWindow::may_drop_results(const QString& title, const QString& what) {
-    if (!has_unsaved_results(session_.document.project())) return true;
-    QMessageBox box(QMessageBox::Question, title, what, QMessageBox::NoButton, this);
-    auto* go_on = box.addButton(tr("Open anyway"), QMessageBox::DestructiveRole);
-    box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
-    box.exec();
-    return box.clickedButton() == go_on;
-}
-
 void MainWindow::open_paths(const QStringList& paths) {
-    if (!may_drop_results(tr("Open another series"),
-                          tr("A result has not been exported. Opening another series drops it.")))
+    if (paths.isEmpty()) return;
+    if (!dialogs_.may_drop_results(tr("Open another series"),
+                                   tr("A result has not been exported. Opening another series drops it.")))
         return;
     std::vector<std::filesystem::path> files;
     for (const QString& path : paths) files.emplace_back(path.toStdString());
     session_.shoot_desk.disconnect_devices();
     session_.folder_watch.stop();
     session_.opening.open(files);
-}
-
-void MainWindow::ask_for_folder() {
-    const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of one series"));
-    if (!folder.isEmpty()) open_paths({folder});
-}
-
-void MainWindow::ask_for_files() {
-    QStringList patterns;
-    for (const auto& ending : picture_endings())
-        patterns << QStringLiteral("*%1").arg(QString::fromStdString(ending));
-    const QStringList files = QFileDialog::getOpenFileNames(this, tr("Frames of one series"), {},
-                                                            tr("Pictures (%1)").arg(patterns.join(' ')));
-    if (!files.isEmpty()) open_paths(files);
-}
-
-void MainWindow::ask_merge_memory() {
-    constexpr int kMost = 1 << 20;
-    bool taken = false;
-    const int megabytes = QInputDialog::getInt(
-        this, tr("Memory for merging"),
-        tr("Megabytes; 0: as much as it needs. 24 megapixels take 1800 in one piece, 850 at least."),
-        session_.merging.memory_mb(), 0, kMost, 100, &taken);
-    if (taken) session_.merging.set_memory_mb(megabytes);
-}
-
-void MainWindow::ask_to_save_frame() {
-    const auto shown = session_.standpoint.frame();
-    if (!shown) return session_.notices.notify_error(tr("There is no frame yet: open a series first."));
-    const Frame& frame = session_.document.series().frames[std::size_t(session_.standpoint.place())];
-    const QString proposed =
-        QString::fromStdString(frame.path.stem().string()) + QStringLiteral("-single.tif");
-    const QString file = QFileDialog::getSaveFileName(this, tr("Save the frame shown"), proposed,
-                                                      tr("TIFF (*.tif);;JPEG (*.jpg);;PNG (*.png)"));
-    if (file.isEmpty()) return;
-    try {
-        WriteSettings write;
-        write.format = format_of_name(file.toStdString());
-        write.bits = frame.info.bits > 8 ? 16 : 8;
-        write.overwrite = true;  // the dialog asked
-        write.made_with = "Moorhaze, single frame";
-        session_.culling.save_frame(*shown, file.toStdString(), write);
-    } catch (const Error& error) {
-        session_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
-}
-
-void MainWindow::drop_result(ResultId id) {
-    const ProjectResult* result = find_result(session_.document.project(), id);
-    if (!result) return;
-    if (!result->is_saved() && !result->strokes.empty() &&
-        QMessageBox::question(this, tr("Drop the result"),
-                              tr("%1 has %2 strokes that were not saved. Drop it? Undo brings it back.")
-                                  .arg(text(result->title))
-                                  .arg(result->strokes.size())) != QMessageBox::Yes)
-        return;
-    session_.merging.drop(id);
-}
-
-void MainWindow::show_keys() {
-    QMessageBox box(this);
-    box.setWindowTitle(tr("Keys"));
-    auto* sheet = new QLabel(
-        commands_.key_sheet() +
-        tr("<br><b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
-           "wheel: "
-           "step frames. Click: sounding. Right-click or S: sounding while a brush is on. V, held: flip.<br>"
-           "<br><b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
-           "Return "
-           "points; with a brush Return puts it down and lifts it."));
-    sheet->setWordWrap(true);
-    sheet->setMargin(12);
-    auto* room = new QScrollArea(&box);
-    room->setWidget(sheet);
-    room->setWidgetResizable(true);
-    room->setFixedSize(520, 560);
-    static_cast<QGridLayout*>(box.layout())->addWidget(room, 0, 0, 1, 3);
-    box.exec();
-}
-
-void MainWindow::show_about() {
-    QMessageBox::about(
-        this, tr("About Moorhaze"),
-        tr("Moorhaze %1 merges focus-bracketed series of close-up pictures.<br><br>Icons: Lucide "
-           "(ISC licence). Font: Open Sans (Apache licence 2.0).")
-            .arg(QApplication::applicationVersion()));
 }
 
 void MainWindow::escape() {
@@ -455,7 +350,8 @@ bool MainWindow::is_settled() {
     if (desk.is_busy() || shooting == ShootState::live) return false;
     return area_->is_settled() && session_.brushwork.is_settled() && session_.match_points.is_settled() &&
            session_.result_look.is_settled() && session_.quick_look.is_settled() &&
-           session_.merge_preview.is_settled() && session_.sounding.is_settled();
+           session_.merge_preview.is_settled() && session_.sounding.is_settled() &&
+           session_.result_reader.is_settled();
 }
 
 // -------------------------------------------------------------------------------------------------- events
@@ -486,22 +382,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (has_unsaved_results(session_.document.project())) {
-        QMessageBox box(QMessageBox::Question, tr("Leave Moorhaze"),
-                        tr("A result has not been exported. Leaving now drops it."), QMessageBox::NoButton,
-                        this);
-        box.setObjectName(QStringLiteral("leaveQuestion"));
-        auto* leave = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
-        auto* to_deliver = box.addButton(tr("Export it first"), QMessageBox::AcceptRole);
-        box.addButton(tr("Stay here"), QMessageBox::RejectRole);
-        box.setDefaultButton(to_deliver);
-        box.exec();
-        if (box.clickedButton() != leave) {
-            if (box.clickedButton() == to_deliver) session_.standpoint.set_stage(Stage::deliver);
-            event->ignore();
-            return;
-        }
-    }
+    if (!dialogs_.may_leave()) return event->ignore();
     if (settings_) settings_->setValue(QStringLiteral("window/place"), saveGeometry());
     session_.jobs.cancel();
     event->accept();

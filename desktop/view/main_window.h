@@ -2,7 +2,7 @@
 #include <QMainWindow>
 
 #include "desktop/session/session.h"
-#include "desktop/view/commands.h"
+#include "desktop/view/dialogs.h"
 
 class QMenuBar;
 class QSettings;
@@ -41,8 +41,10 @@ class MainWindow : public QMainWindow {
     DepthLine& depth_line() { return *line_; }
     NoticeBar& notice() { return *notice_; }
 
-    /// Size and place are taken from here, and kept here when the window closes.
-    void remember_place_in(QSettings* settings);
+    /// Preferences, recent projects, size and place are taken from here, and kept here.
+    void remember_in(QSettings* settings);
+    /// Where the window was, and how large, the last time.
+    void take_remembered_place();
 
     /// Names of the series that come with Moorhaze.
     static QStringList demo_names();
@@ -68,23 +70,14 @@ class MainWindow : public QMainWindow {
     void build_trays();
     void connect_session();
     void keep_on_screen();
-    QWidget* make_empty_state();
     void show_stage();
     void show_series_name();
 
-    /// Asks where something unsaved would be lost; true when it may be.
-    bool may_drop_results(const QString& title, const QString& what);
-    void ask_for_folder();
-    void ask_for_files();
-    void ask_merge_memory();
-    void ask_to_save_frame();
-    void drop_result(ResultId result);
-    void show_keys();
-    void show_about();
     void escape();
 
     Session session_;
     Commands commands_{*this};
+    Dialogs dialogs_{*this, session_};
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
     NoticeBar* notice_ = nullptr;

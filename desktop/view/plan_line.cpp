@@ -42,7 +42,7 @@ PlanLine::PlanLine(SessionBase& base, ShootDesk& desk, QWidget* parent)
 const std::vector<double>& PlanLine::shares() const {
     static const std::vector<double> none;
     const Looked* looked = base_.products.looked();
-    return looked && desk_.is_joining() ? looked->whole.share : none;
+    return looked && desk_.run().is_joining() ? looked->whole.share : none;
 }
 
 double PlanLine::origin_mm() const {
@@ -97,7 +97,7 @@ int PlanLine::frame_at(QPointF place) const {
 
 QString PlanLine::describe(int frame) const {
     const PlannedFrame& planned = desk_.plan().steps.frames[std::size_t(frame)];
-    const auto& shot = desk_.stations_shot();
+    const auto& shot = desk_.run().stations_shot();
     QString text = tr("Frame %1: sharp from %2 to %3 mm")
                        .arg(frame + 1)
                        .arg(planned.near_mm, 0, 'f', 2)
@@ -108,8 +108,8 @@ QString PlanLine::describe(int frame) const {
             tr(", shot, sharpest in %1 % of the picture").arg(100 * shares()[std::size_t(frame)], 0, 'f', 1);
     else
         text += taken ? tr(", shot") : tr(", planned");
-    for (const ShootTrouble& trouble : desk_.troubles())
-        if (trouble.view == desk_.view() && trouble.station == frame) text += "\n" + trouble.what;
+    for (const ShootTrouble& trouble : desk_.run().troubles())
+        if (trouble.view == desk_.run().view() && trouble.station == frame) text += "\n" + trouble.what;
     return text;
 }
 
@@ -144,7 +144,7 @@ void PlanLine::paintEvent(QPaintEvent*) {
 
     if (desk_.plan().is_possible()) {
         const auto& frames = desk_.plan().steps.frames;
-        const auto& shot = desk_.stations_shot();
+        const auto& shot = desk_.run().stations_shot();
         const auto& share = shares();
         const bool of_this_run = !shot.empty() && shot.size() == frames.size();
         double longest = 0;
@@ -182,8 +182,8 @@ void PlanLine::paintEvent(QPaintEvent*) {
                 painter.setPen(QPen(theme.heather_light, 1.5));
                 painter.drawRoundedRect(zone_rect(i).adjusted(-2, -1.5, 2, 1.5), 2, 2);
             }
-            for (const ShootTrouble& trouble : desk_.troubles())
-                if (trouble.view == desk_.view() && trouble.station == i) {
+            for (const ShootTrouble& trouble : desk_.run().troubles())
+                if (trouble.view == desk_.run().view() && trouble.station == i) {
                     const QPointF at(zone_rect(i).center());
                     QPainterPath mark;
                     mark.moveTo(at.x(), at.y() - 6);
@@ -219,7 +219,7 @@ void PlanLine::paintEvent(QPaintEvent*) {
 void PlanLine::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     const int frame = frame_at(event->position());
-    const auto& shot = desk_.stations_shot();
+    const auto& shot = desk_.run().stations_shot();
     if (frame >= 0 && frame < int(shot.size()) && shot[std::size_t(frame)]) return emit frame_chosen(frame);
     emit drive_asked(depth_at(event->position().y()) + origin_mm());
 }

@@ -94,6 +94,15 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
         menu.add(i == 0 ? "open-demo" : "open-demo-2", tr("Open the demo %1").arg(steps.demos[i]),
                  i == 0 ? "Ctrl+D" : "", tr("A series that comes with Moorhaze"),
                  [open = steps.open_demo, name = steps.demos[i]] { open(name); });
+    menu.add("open-project", tr("Open a project..."), "Ctrl+P", tr("Goes on where a project was left"),
+             steps.ask_for_project);
+    menu.add_line();
+    menu.add("keep-as", tr("Keep the project as..."), "Ctrl+S",
+             tr("Moves the project to where you want to have it; from then on it is saved there by itself"),
+             steps.keep_as, menu.with_series());
+    menu.add("find-frames", tr("Find the frames..."), "",
+             tr("Shows Moorhaze the folder that frames of this project are in now"), steps.find_frames,
+             menu.with_series());
     menu.add_line();
     menu.add(
         "align", tr("Align"), "Ctrl+L", tr("Finds how the frames lie against each other"),
@@ -214,9 +223,8 @@ void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add("smaller-brush", tr("Smaller brush"), ",", tr("Brush size"), [&s] { scale_brush(s, 1 / 1.25); });
     menu.add("larger-brush", tr("Larger brush"), ".", tr("Brush size"), [&s] { scale_brush(s, 1.25); });
     menu.add_line();
-    menu.add("merge-memory", tr("Memory for merging..."), "",
-             tr("Keeps a merge within so many megabytes: strip after strip, which takes longer"),
-             steps.ask_merge_memory);
+    menu.add("memory", tr("Memory for the whole program..."), "",
+             tr("Frames read, pictures shown and merges keep within so many megabytes"), steps.ask_memory);
 }
 
 void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {
@@ -292,6 +300,8 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
         {[&stand] { return stand.whole_ahead(); },
          [&stand] { return stand.look_ahead() ? QString() : tr("Switch Look ahead on first (L)."); }});
     menu.add_line();
+    menu.add("light-look", tr("Light look"), "", tr("Dark letters on light ground, from the next start on"),
+             steps.switch_light, {steps.is_light_next, {}});
     menu.add("tray", tr("Tray"), "F9", tr("Folds the tray away or back"), steps.fold_tray,
              {steps.is_tray_open});
     Menu stages(commands, s, kStage);

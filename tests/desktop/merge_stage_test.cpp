@@ -301,7 +301,7 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
     settle(main);
 }
 
-TEST_CASE("memory for merging is typed, too little is refused with what is needed",
+TEST_CASE("memory for the whole program is typed, too little is refused with what is needed",
           "[desktop][merge][memory]") {
     const test::Scratch scratch;
     MainWindow main;
@@ -317,12 +317,14 @@ TEST_CASE("memory for merging is typed, too little is refused with what is neede
             if (action->text().contains("Memory")) action->trigger();
     };
     type("100");
-    CHECK(session.merging.memory_mb() == 100);
+    CHECK(session.memory_mb() == 100);
+    CHECK(session.merging.memory_mb() == 60);
     click(named<QPushButton>(main, "merge"));
     wait_until([&] { return !errors.isEmpty(); });
     CHECK(errors[0].contains("at least"));
     CHECK(test::results(session).size() == 1);
-    type("0");
+    type("4000");
+    CHECK(session.merging.memory_mb() == 4000 - 600 - 1000);
     click(named<QPushButton>(main, "merge"));
     wait_until([&] { return test::results(session).size() == 2; });
     CHECK(errors.size() == 1);

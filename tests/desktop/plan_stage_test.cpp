@@ -205,7 +205,7 @@ TEST_CASE("a shoot from live view to Cull", "[plan]") {
     CHECK(plan.desk().state() == ShootState::running);
     plan.wait_for(ShootState::done);
     CHECK(plan.files() == planned);
-    CHECK(plan.desk().troubles().empty());
+    CHECK(plan.desk().run().troubles().empty());
     CHECK(plan.window.session().standpoint.stage() == Stage::cull);
     CHECK(plan.window.session().document.series().count() == planned);
     CHECK(plan.window.session().looking.is_done());
@@ -220,15 +220,16 @@ TEST_CASE("a misfire is told at once and can be shot again", "[plan]") {
     PlanWindow plan({{Kind::misfire, 2}});
     plan.make_ready();
     plan.click("planNext");
-    wait_until([&] { return !plan.desk().troubles().empty(); });
-    CHECK(plan.desk().troubles()[0].station == 1);
-    CHECK(plan.desk().shot() <= 3);  // at once, not at the end
+    wait_until([&] { return !plan.desk().run().troubles().empty(); });
+    CHECK(plan.desk().run().troubles()[0].station == 1);
+    CHECK(plan.desk().run().shot() <= 3);  // at once, not at the end
     plan.wait_for(ShootState::done);
     CHECK(plan.window.session().standpoint.stage() == Stage::plan);  // it is doubtful: not on to Cull unasked
     const double dark = plan.window.session().products.looked()->profiles[1].brightness;
     CHECK(plan.named<QListWidget>("troubles")->count() == 1);
     plan.click("shootAgain");
-    wait_until([&] { return plan.desk().troubles().empty() && plan.desk().state() == ShootState::done; });
+    wait_until(
+        [&] { return plan.desk().run().troubles().empty() && plan.desk().state() == ShootState::done; });
     CHECK(plan.window.session().products.looked()->profiles[1].brightness > 10 * dark);
     CHECK(plan.window.session().document.series().count() == plan.files());
 }
@@ -251,18 +252,18 @@ TEST_CASE("pause, go on, and enough", "[plan]") {
     PlanWindow plan;
     plan.make_ready(20);
     plan.click("planNext");
-    wait_until([&] { return plan.desk().shot() >= 1; });
+    wait_until([&] { return plan.desk().run().shot() >= 1; });
     plan.click("planNext");
     plan.wait_for(ShootState::paused);
-    const int there = plan.desk().shot();
+    const int there = plan.desk().run().shot();
     QTest::qWait(300);
-    CHECK(plan.desk().shot() == there);
+    CHECK(plan.desk().run().shot() == there);
     plan.click("planNext");
-    wait_until([&] { return plan.desk().shot() > there; });
+    wait_until([&] { return plan.desk().run().shot() > there; });
     plan.click("stopEarly");
     plan.wait_for(ShootState::done);
-    CHECK(plan.files() == plan.desk().shot());
-    CHECK(plan.desk().shot() < int(plan.desk().plan().steps.frames.size()));
+    CHECK(plan.files() == plan.desk().run().shot());
+    CHECK(plan.desk().run().shot() < int(plan.desk().plan().steps.frames.size()));
     CHECK(plan.window.session().standpoint.stage() == Stage::cull);
 }
 
@@ -275,9 +276,9 @@ TEST_CASE("a shutter too fast for the flash is warned of, and its band is seen i
     plan.desk().set_setup(setup, "shutter");
     CHECK(plan.named<QLabel>("problem-shutter_s")->text().contains("dark"));
     plan.click("planNext");
-    wait_until([&] { return !plan.desk().troubles().empty(); });
-    CHECK(plan.desk().troubles()[0].station == 0);
-    CHECK(plan.desk().troubles()[0].what.contains("band"));
+    wait_until([&] { return !plan.desk().run().troubles().empty(); });
+    CHECK(plan.desk().run().troubles()[0].station == 0);
+    CHECK(plan.desk().run().troubles()[0].what.contains("band"));
     plan.desk().stop_early();
 }
 
@@ -378,7 +379,7 @@ TEST_CASE("a turntable goes on while a result of an earlier view waits to be exp
     bool merged = false;
     QObject::connect(&plan.desk(), &ShootDesk::progress_changed, &plan.window, [&] {
         // As if the first view had been merged while the second is about to begin.
-        if (merged || plan.desk().shot() < 3) return;
+        if (merged || plan.desk().run().shot() < 3) return;
         merged = true;
         ProjectResult result;
         result.id = session.document.next_result_id();
@@ -387,13 +388,13 @@ TEST_CASE("a turntable goes on while a result of an earlier view waits to be exp
     });
     plan.click("planNext");
     plan.wait_for(ShootState::done);
-    CHECK(plan.desk().shot() == 9);
+    CHECK(plan.desk().run().shot() == 9);
     CHECK(plan.files() == 0);  // each view has a folder of its own
     CHECK(QDir(plan.run_folder()).entryList(QDir::Dirs | QDir::NoDotAndDotDot).size() == 3);
     // The window stays with the view whose result is not saved, and loses nothing.
     CHECK(session.document.series().count() == 3);
     REQUIRE(session.document.project().results.size() == 1);
-    CHECK_FALSE(plan.desk().is_joining());
+    CHECK_FALSE(plan.desk().run().is_joining());
     CHECK(session.document.series().frames[0].path.parent_path() ==
           std::filesystem::path(plan.run_folder().toStdString()) /
               QDir(plan.run_folder())

@@ -55,6 +55,10 @@ Ended run(const QStringList& words, bool with_display) {
     QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
     environment.insert("QT_QPA_PLATFORM", with_display ? "offscreen" : "xcb");
     if (!with_display) environment.remove("DISPLAY");
+    // Projects and preferences of its own.
+    const test::Scratch home;
+    for (const char* place : {"HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"})
+        environment.insert(QString::fromLatin1(place), QString::fromStdString(home.folder().string()));
     process.setProcessEnvironment(environment);
     process.start(QStringLiteral(MOORHAZE_PROGRAM), words);
     REQUIRE(process.waitForFinished(120'000));
@@ -201,22 +205,39 @@ TEST_CASE("the window and its frame stay within the screen", "[window]") {
 TEST_CASE("help and version need no display, wrong names are refused before anything opens", "[window]") {
     const Ended help = run({"--help"}, false), version = run({"--version"}, false);
     CHECK(help.code == 0);
-    CHECK(help.out.contains("--snapshot"));
+    CHECK(help.out.contains("snapshot FILE.png"));
     CHECK(version.code == 0);
     CHECK(version.out.contains("Moorhaze"));
-    const Ended typo = run({"--method", "woben"}, false), demo = run({"--demo", "heather"}, false);
+    const test::Scratch scratch;
+    const QString script = QString::fromStdString((scratch / "steps").string());
+    auto scripted = [&](const char* lines) {
+        test::write_all(script.toStdString(), lines);
+        return run({"--script", script}, false);
+    };
+    const Ended typo = scripted("merge\nmethod woben\n"), demo = run({"--demo", "heather"}, false);
     CHECK(typo.code == 2);
+    CHECK(typo.err.contains("line 2"));
     CHECK(typo.err.contains("woben"));
+    CHECK(scripted("conjure").err.contains("there is no 'conjure'"));
+    CHECK(scripted("zoom much").err.contains("no number"));
+    CHECK(scripted("frame").err.contains("NUMBER"));
+    CHECK(run({"--script", "/no/such/steps"}, false).code == 2);
     CHECK(demo.code == 2);
     CHECK(demo.err.contains("lichen-cups"));
 }
 
 TEST_CASE("a script that cannot save ends with the reason, not with success", "[window]") {
     const QString folder = QString::fromStdString(test::StripSession::files().folder().string());
-    const Ended ended = run({folder, "--merge", "--save", "/no/such/folder/heath.tif"}, true);
+    const test::Scratch scratch;
+    const QString script = QString::fromStdString((scratch / "steps").string());
+    auto scripted = [&](const char* lines) {
+        test::write_all(script.toStdString(), lines);
+        return run({folder, "--script", script}, true);
+    };
+    const Ended ended = scripted("merge  # as it is\nsave \"/no/such/folder/a heath.tif\"\nquit\n");
     CHECK(ended.code == 1);
-    CHECK(ended.err.contains("/no/such/folder"));
-    const Ended nothing = run({folder, "--save", "/tmp/heath.tif"}, true);
+    CHECK(ended.err.contains("/no/such/folder/a heath.tif"));
+    const Ended nothing = scripted("save /tmp/heath.tif\nquit\n");
     CHECK(nothing.code == 1);
     CHECK(nothing.err.contains("merge first"));
 }

@@ -1,0 +1,47 @@
+#pragma once
+#include <QDateTime>
+#include <QImage>
+
+#include "desktop/session/autosave.h"
+
+class QSettings;
+
+namespace moorhaze::desktop {
+
+struct RecentProject {
+    std::filesystem::path file;
+    QString name;
+    QDateTime saved;
+    QImage picture;  ///< null where there is none
+    bool is_unsaved = false;
+    qint64 bytes = 0;  ///< on disc
+};
+
+/// Projects that were worked on lately: those that were kept somewhere, and all that nobody kept yet. In the
+/// interface's thread.
+class RecentProjects : public QObject {
+    Q_OBJECT
+  public:
+    explicit RecentProjects(Autosave& autosave, QObject* parent = nullptr);
+
+    /// Where kept projects are remembered; without it only the unsaved ones are known.
+    void remember_in(QSettings* settings) { settings_ = settings; }
+
+    /// The newest first, those that are there and not open here.
+    std::vector<RecentProject> list() const;
+    /// Unsaved ones that nobody worked on for so many days.
+    std::vector<RecentProject> unsaved_older_than(int days) const;
+    /// Removes projects for good, unsaved ones only.
+    void remove(const std::vector<RecentProject>& projects);
+
+  signals:
+    void changed();
+
+  private:
+    void note_open_one();
+
+    Autosave& autosave_;
+    QSettings* settings_ = nullptr;
+};
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,192 @@
+#include "desktop/view/dialogs.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QGridLayout>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QSettings>
+
+#include "core/work/memory_budget.h"
+#include "desktop/session/text.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+const QString kFolder = QStringLiteral("last/folder");
+
+}  // namespace
+
+bool Dialogs::may_drop_results(const QString& title, const QString& what) {
+    if (!session_.document.would_lose_results()) return true;
+    QMessageBox box(QMessageBox::Question, title, what, QMessageBox::NoButton, &window_);
+    auto* go_on = box.addButton(tr("Open anyway"), QMessageBox::DestructiveRole);
+    box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
+    box.exec();
+    return box.clickedButton() == go_on;
+}
+
+QStringList Dialogs::folder_of_frames() {
+    const QString folder =
+        QFileDialog::getExistingDirectory(&window_, tr("Folder of one series"), last_folder());
+    if (!folder.isEmpty()) remember_folder(QFileInfo(folder).absolutePath());
+    return folder.isEmpty() ? QStringList() : QStringList(folder);
+}
+
+QStringList Dialogs::frames() {
+    QStringList patterns;
+    for (const auto& ending : picture_endings())
+        patterns << QStringLiteral("*%1").arg(QString::fromStdString(ending));
+    const QStringList files = QFileDialog::getOpenFileNames(
+        &window_, tr("Frames of one series"), last_folder(), tr("Pictures (%1)").arg(patterns.join(' ')));
+    if (!files.isEmpty()) remember_folder(QFileInfo(files[0]).absolutePath());
+    return files;
+}
+
+QString Dialogs::project() {
+    return QFileDialog::getOpenFileName(&window_, tr("Project to go on with"), last_folder(),
+                                        tr("Projects (*%1)").arg(text(kProjectEnding)));
+}
+
+void Dialogs::keep_as() {
+    if (!session_.autosave.keeper())
+        return session_.notices.notify_error(
+            tr("There is nothing to keep yet: open a series first (Ctrl+O)."));
+    const QString name = text(session_.document.project().name);
+    const QString chosen = QFileDialog::getSaveFileName(&window_, tr("Keep the project as a folder"),
+                                                        QDir(last_folder()).filePath(name));
+    if (chosen.isEmpty()) return;
+    const QFileInfo info(chosen);
+    remember_folder(info.absolutePath());
+    session_.autosave.keep_as(info.absolutePath().toStdString(), info.fileName());
+}
+
+void Dialogs::find_frames() {
+    const QString folder =
+        QFileDialog::getExistingDirectory(&window_, tr("Folder that the frames are in now"), last_folder());
+    if (!folder.isEmpty()) session_.autosave.find_frames(folder.toStdString());
+}
+
+void Dialogs::take_last_good(const QString& file, const QString& why) {
+    QMessageBox box(QMessageBox::Warning, tr("The project is damaged"),
+                    tr("%1\n\nTake what was saved before it? The damaged file is kept beside it.").arg(why),
+                    QMessageBox::NoButton, &window_);
+    auto* take = box.addButton(tr("Take the one before"), QMessageBox::AcceptRole);
+    box.addButton(tr("Leave it"), QMessageBox::RejectRole);
+    box.exec();
+    if (box.clickedButton() != take) return;
+    try {
+        moorhaze::take_last_good(file.toStdString());
+        session_.opening.open({file.toStdString()});
+    } catch (const Error& error) {
+        session_.notices.notify_error(QString::fromUtf8(error.what()));
+    }
+}
+
+void Dialogs::memory() {
+    constexpr int kLeast = 100, kMost = 1 << 20;
+    bool taken = false;
+    const int megabytes = QInputDialog::getInt(
+        &window_, tr("Memory for the whole program"),
+        tr("Megabytes for everything that Moorhaze keeps: frames read, pictures shown, merges. With less, "
+           "merging goes strip by strip and takes longer; the results are the same. Half of this machine's "
+           "is %1.")
+            .arg(default_memory_mb()),
+        session_.memory_mb(), kLeast, kMost, 100, &taken);
+    if (taken) session_.set_memory_mb(megabytes);
+}
+
+void Dialogs::save_frame() {
+    const auto shown = session_.standpoint.frame();
+    if (!shown) return session_.notices.notify_error(tr("There is no frame yet: open a series first."));
+    const Frame& frame = session_.document.series().frames[std::size_t(session_.standpoint.place())];
+    const QString proposed =
+        QString::fromStdString(frame.path.stem().string()) + QStringLiteral("-single.tif");
+    const QString file = QFileDialog::getSaveFileName(&window_, tr("Save the frame shown"),
+                                                      QDir(last_folder()).filePath(proposed),
+                                                      tr("TIFF (*.tif);;JPEG (*.jpg);;PNG (*.png)"));
+    if (file.isEmpty()) return;
+    try {
+        WriteSettings write;
+        write.format = format_of_name(file.toStdString());
+        write.bits = frame.info.bits > 8 ? 16 : 8;
+        write.overwrite = true;  // the dialog asked
+        write.made_with = "Moorhaze, single frame";
+        session_.culling.save_frame(*shown, file.toStdString(), write);
+    } catch (const Error& error) {
+        session_.notices.notify_error(QString::fromUtf8(error.what()));
+    }
+}
+
+void Dialogs::drop_result(ResultId id) {
+    const ProjectResult* result = find_result(session_.document.project(), id);
+    if (!result) return;
+    if (!result->is_saved() && !result->strokes.empty() &&
+        QMessageBox::question(&window_, tr("Drop the result"),
+                              tr("%1 has %2 strokes that were not saved. Drop it? Undo brings it back.")
+                                  .arg(text(result->title))
+                                  .arg(result->strokes.size())) != QMessageBox::Yes)
+        return;
+    session_.merging.drop(id);
+}
+
+void Dialogs::keys(const Commands& commands) {
+    QMessageBox box(&window_);
+    box.setWindowTitle(tr("Keys"));
+    auto* sheet = new QLabel(
+        commands.key_sheet() +
+        tr("<br><b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
+           "wheel: "
+           "step frames. Click: sounding. Right-click or S: sounding while a brush is on. V, held: flip.<br>"
+           "<br><b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
+           "Return "
+           "points; with a brush Return puts it down and lifts it."));
+    sheet->setWordWrap(true);
+    sheet->setMargin(12);
+    auto* room = new QScrollArea(&box);
+    room->setWidget(sheet);
+    room->setWidgetResizable(true);
+    room->setFixedSize(520, 560);
+    static_cast<QGridLayout*>(box.layout())->addWidget(room, 0, 0, 1, 3);
+    box.exec();
+}
+
+void Dialogs::about() {
+    QMessageBox::about(
+        &window_, tr("About Moorhaze"),
+        tr("Moorhaze %1 merges focus-bracketed series of close-up pictures.<br><br>Icons: Lucide "
+           "(ISC licence). Font: Open Sans (Apache licence 2.0).")
+            .arg(QApplication::applicationVersion()));
+}
+
+bool Dialogs::may_leave() {
+    if (!session_.document.would_lose_results()) return true;
+    const QString why = session_.autosave.in_words();
+    QMessageBox box(QMessageBox::Question, tr("Leave Moorhaze"),
+                    tr("A result has not been exported. Leaving now drops it.") +
+                        (why.isEmpty() ? QString() : QStringLiteral(" ") + why),
+                    QMessageBox::NoButton, &window_);
+    box.setObjectName(QStringLiteral("leaveQuestion"));
+    auto* leave = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
+    auto* to_export = box.addButton(tr("Export it first"), QMessageBox::AcceptRole);
+    box.addButton(tr("Stay here"), QMessageBox::RejectRole);
+    box.setDefaultButton(to_export);
+    box.exec();
+    if (box.clickedButton() == to_export) session_.standpoint.set_stage(Stage::deliver);
+    return box.clickedButton() == leave;
+}
+
+QString Dialogs::last_folder() const {
+    return settings_ ? settings_->value(kFolder).toString() : QString();
+}
+
+void Dialogs::remember_folder(const QString& folder) {
+    if (settings_) settings_->setValue(kFolder, folder);
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,46 @@
+#pragma once
+#include <QCoreApplication>
+
+#include "desktop/session/session.h"
+#include "desktop/view/commands.h"
+
+class QSettings;
+
+namespace moorhaze::desktop {
+
+/// What the window asks in dialogs, and what follows from the answers.
+class Dialogs {
+    Q_DECLARE_TR_FUNCTIONS(Dialogs)
+  public:
+    Dialogs(QWidget& window, Session& session) : window_(window), session_(session) {}
+    /// Where the last folders are remembered.
+    void remember_in(QSettings* settings) { settings_ = settings; }
+
+    /// What is to be opened; empty when the person thought better of it.
+    QStringList folder_of_frames();
+    QStringList frames();
+    QString project();
+
+    void keep_as();
+    void find_frames();
+    void take_last_good(const QString& file, const QString& why);
+    void save_frame();
+    void memory();
+    void drop_result(ResultId result);
+    void keys(const Commands& commands);
+    void about();
+
+    /// Asks where something unsaved would be lost; true when it may be.
+    bool may_drop_results(const QString& title, const QString& what);
+    bool may_leave();
+
+  private:
+    QString last_folder() const;
+    void remember_folder(const QString& folder);
+
+    QWidget& window_;
+    Session& session_;
+    QSettings* settings_ = nullptr;
+};
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,178 @@
+#include "desktop/view/start_page.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QListWidget>
+#include <QLocale>
+#include <QMessageBox>
+#include <QPainter>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "desktop/session/recent_projects.h"
+#include "desktop/session/text.h"
+#include "desktop/view/commands.h"
+#include "desktop/view/theme.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+constexpr int kOldDays = 30;
+constexpr QSize kPicture(72, 48);
+constexpr int kShown = 12;
+
+/// The picture filling its place; a plain one where there is none.
+QIcon icon_of(const QImage& picture) {
+    QPixmap place(kPicture * 2);
+    place.fill(Theme::current().ground);
+    if (!picture.isNull()) {
+        QPainter painter(&place);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        const QSize size = picture.size().scaled(place.size(), Qt::KeepAspectRatioByExpanding);
+        painter.drawImage(
+            QRect(QPoint((place.width() - size.width()) / 2, (place.height() - size.height()) / 2), size),
+            picture);
+    }
+    return QIcon(place);
+}
+
+QString when(const QDateTime& saved) {
+    const qint64 days = saved.date().daysTo(QDate::currentDate());
+    const QString time = QLocale().toString(saved.time(), QLocale::ShortFormat);
+    return days == 0   ? StartPage::tr("today, %1").arg(time)
+           : days == 1 ? StartPage::tr("yesterday, %1").arg(time)
+                       : QLocale().toString(saved.date(), QLocale::ShortFormat);
+}
+
+}  // namespace
+
+StartPage::StartPage(Commands& commands, RecentProjects& recent, QWidget* parent)
+    : QWidget(parent), recent_(recent) {
+    setObjectName(QStringLiteral("emptyState"));
+    setAttribute(Qt::WA_StyledBackground);
+    auto* columns = new QHBoxLayout(this);
+    columns->setContentsMargins(0, 0, 0, 0);
+    columns->setSpacing(0);
+    columns->addWidget(make_beginning(commands));
+    columns->addWidget(make_recent());
+    connect(&recent_, &RecentProjects::changed, this, [this] {
+        if (isVisible()) refresh();
+    });
+    refresh();
+}
+
+QWidget* StartPage::make_beginning(Commands& commands) {
+    auto* part = new QWidget(this);
+    part->setFixedWidth(390);
+    auto* rows = new QVBoxLayout(part);
+    rows->setContentsMargins(32, 26, 32, 26);
+    rows->setSpacing(10);
+    auto* title = new QLabel(tr("From many slices of focus, one sharp picture"), part);
+    title->setProperty("role", "title");
+    title->setWordWrap(true);
+    auto* text =
+        new QLabel(tr("Drop the folder with the frames of one series here, near to far or far to near. "
+                      "The line at the left then shows how sharp each frame is, and how deep."),
+                   part);
+    text->setWordWrap(true);
+    auto* demo = commands.button(QStringLiteral("open-demo"), tr("Open the demo"), part);
+    demo->setObjectName(QStringLiteral("openDemo"));
+    demo->setProperty("role", "next");
+    if (auto* hint = demo->findChild<QLabel*>(QStringLiteral("keyHint")))
+        hint->setStyleSheet(
+            QStringLiteral("font-size: 11px; color: %1;").arg(Theme::current().on_heather.name()));
+    rows->addWidget(title);
+    rows->addWidget(text);
+    rows->addStretch();
+    rows->addWidget(demo);
+    rows->addWidget(commands.button(QStringLiteral("open-folder"), tr("Open a folder"), part));
+    rows->addWidget(commands.button(QStringLiteral("open-project"), tr("Open a project"), part));
+    return part;
+}
+
+QWidget* StartPage::make_recent() {
+    recent_part_ = new QWidget(this);
+    recent_part_->setFixedWidth(330);
+    auto* rows = new QVBoxLayout(recent_part_);
+    rows->setContentsMargins(0, 26, 24, 26);
+    rows->setSpacing(8);
+    auto* heading = new QLabel(tr("Worked on lately"), recent_part_);
+    heading->setProperty("role", "heading");
+    list_ = new QListWidget(recent_part_);
+    list_->setObjectName(QStringLiteral("recentProjects"));
+    list_->setAccessibleName(heading->text());
+    list_->setIconSize(kPicture);
+    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list_->setTextElideMode(Qt::ElideMiddle);
+    list_->setToolTip(tr("Click, or Return, goes on with a project where it was left"));
+    old_text_ = new QLabel(recent_part_);
+    old_text_->setProperty("role", "quiet");
+    old_text_->setWordWrap(true);
+    remove_ = new QPushButton(tr("Remove old ones..."), recent_part_);
+    remove_->setObjectName(QStringLiteral("removeOld"));
+    remove_->setToolTip(
+        tr("Projects that nobody kept and nobody opened for %1 days; you are asked first").arg(kOldDays));
+    rows->addWidget(heading);
+    rows->addWidget(list_, 1);
+    rows->addWidget(old_text_);
+    rows->addWidget(remove_);
+    auto open = [this](QListWidgetItem* item) { emit project_chosen(item->data(Qt::UserRole).toString()); };
+    connect(list_, &QListWidget::itemClicked, this, open);
+    connect(list_, &QListWidget::itemActivated, this, open);
+    connect(remove_, &QPushButton::clicked, this, &StartPage::ask_to_remove);
+    return recent_part_;
+}
+
+void StartPage::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    refresh();
+}
+
+void StartPage::refresh() {
+    const auto projects = recent_.list();
+    list_->clear();
+    qint64 bytes = 0;
+    int unsaved = 0;
+    for (const RecentProject& own : projects) {
+        if (own.is_unsaved) bytes += own.bytes, ++unsaved;
+        if (list_->count() == kShown) continue;
+        auto* item =
+            new QListWidgetItem(icon_of(own.picture),
+                                tr("%1\n%2 · %3%4")
+                                    .arg(own.name, when(own.saved), QLocale().formattedDataSize(own.bytes),
+                                         own.is_unsaved ? tr(" · not kept") : QString()),
+                                list_);
+        item->setData(Qt::UserRole, text(own.file.string()));
+        item->setToolTip(text(own.file.parent_path().string()));
+    }
+    old_text_->setText(
+        unsaved == 0
+            ? QString()
+            : tr("%1 not kept anywhere yet, %2").arg(unsaved).arg(QLocale().formattedDataSize(bytes)));
+    old_text_->setVisible(unsaved > 0);
+    remove_->setVisible(!recent_.unsaved_older_than(kOldDays).empty());
+    recent_part_->setVisible(!projects.empty());
+    setFixedSize(390 + (projects.empty() ? 0 : 330), projects.empty() ? 290 : 360);
+}
+
+void StartPage::ask_to_remove() {
+    const auto old = recent_.unsaved_older_than(kOldDays);
+    if (old.empty()) return;
+    QStringList names;
+    qint64 bytes = 0;
+    for (const RecentProject& own : old) {
+        names << tr("%1 (%2)").arg(own.name, QLocale().toString(own.saved.date(), QLocale::ShortFormat));
+        bytes += own.bytes;
+    }
+    QMessageBox box(QMessageBox::Question, tr("Remove old projects"),
+                    tr("Remove %1 for good? It frees %2; the frames themselves stay.\n\n%3")
+                        .arg(tr("%1 projects that nobody kept").arg(old.size()),
+                             QLocale().formattedDataSize(bytes), names.join(QStringLiteral("\n"))),
+                    QMessageBox::NoButton, this);
+    auto* remove = box.addButton(tr("Remove"), QMessageBox::DestructiveRole);
+    box.setDefaultButton(box.addButton(tr("Leave them"), QMessageBox::RejectRole));
+    box.exec();
+    if (box.clickedButton() == remove) recent_.remove(old);
+}
+
+}  // namespace moorhaze::desktop
