@@ -207,6 +207,11 @@ Project with_content_keys(Project project, const std::vector<std::pair<FrameId, 
     return project;
 }
 
+Project with_name(Project project, const std::string& name) {
+    project.name = name;
+    return project;
+}
+
 Project with_frame_paths(Project project,
                          const std::vector<std::pair<FrameId, std::filesystem::path>>& paths) {
     auto moved = [&](SharedList<ProjectFrame> frames) {

@@ -42,6 +42,8 @@ std::vector<Frame> frames_of(const CardSeries& series, const FrameFacts& facts);
 Project with_frame_added(Project project, const ProjectFrame& frame);
 Project with_frame_shot_again(Project project, FrameId frame);
 Project with_content_keys(Project project, const std::vector<std::pair<FrameId, std::string>>& keys);
+/// It was kept under another name.
+Project with_name(Project project, const std::string& name);
 /// Frames whose files lie elsewhere now.
 Project with_frame_paths(Project project,
                          const std::vector<std::pair<FrameId, std::filesystem::path>>& paths);

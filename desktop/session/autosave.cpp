@@ -80,6 +80,7 @@ void Autosave::watch_keeper() {
     });
     connect(keeper, &ProjectKeeper::moved, this, [this, keeper] {
         base_.document.set_file(keeper->file(), true);
+        take_name();
         base_.notices.notify(tr("Kept in %1.").arg(text(keeper->file().parent_path().string())));
         emit changed();
     });
@@ -172,9 +173,15 @@ void Autosave::keep_as(const std::filesystem::path& parent, const QString& name)
     keeper_ = std::make_unique<ProjectKeeper>(to);
     watch_keeper();
     base_.document.set_file(to, true);
+    take_name();
     hand_over();
     base_.notices.notify(tr("A copy is kept in %1.").arg(text(to.parent_path().string())));
     emit changed();
+}
+
+void Autosave::take_name() {
+    base_.document.happened(
+        [name = keeper_->file().stem().string()](const Project& own) { return with_name(own, name); });
 }
 
 std::vector<FrameId> Autosave::missing_frames() const {

@@ -50,6 +50,7 @@ class Autosave : public QObject {
     SavedProject saved() const;
     bool is_worth_it() const;
     void watch_keeper();
+    void take_name();
 
     SessionBase& base_;
     std::filesystem::path unsaved_;

@@ -22,6 +22,7 @@
 namespace moorhaze::desktop {
 namespace {
 
+constexpr int kPicture = Qt::UserRole + 1;      // which thumb a card shows
 constexpr int kLeastCard = 58, kMostCard = 92;  // logical px
 constexpr QSize kThumbSize = {66, 48};
 
@@ -284,6 +285,13 @@ void MergeTray::show_card(QListWidgetItem& card, const ProjectResult& result) co
                               .arg(result.seconds, 0, 'f', 1)
                               .arg(text(settings_in_words(result.made_from)));
     if (card.text() != words) card.setText(words);
+    // A result that was stored is listed before its picture has been read.
+    const MergeProduct* product = session_.products.merge(result.id);
+    const qint64 picture = product ? product->thumb.cacheKey() : 0;
+    if (card.data(kPicture).toLongLong() != picture) {
+        card.setData(kPicture, picture);
+        card.setIcon(product ? plain_icon(product->thumb) : QIcon());
+    }
     card.setToolTip(result.ahead
                         ? tr("Merged ahead; the next one takes its place unless it is renamed, mended, "
                              "saved or asked for (Ctrl+Return)")
@@ -309,8 +317,6 @@ void MergeTray::show_results() {
         if (!card) {
             card = new QListWidgetItem;
             card->setData(Qt::UserRole, result.id.value);
-            if (const MergeProduct* product = session_.products.merge(result.id))
-                card->setIcon(plain_icon(product->thumb));
             results_->insertItem(row, card);
         }
         show_card(*card, result);

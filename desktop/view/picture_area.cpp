@@ -127,6 +127,7 @@ void PictureArea::connect_views() {
 void PictureArea::set_empty_state(QWidget* box) {
     empty_ = box;
     empty_->setParent(picture_);
+    empty_->installEventFilter(this);
     show_all();
 }
 
@@ -312,11 +313,11 @@ cv::Point2d PictureArea::in_frame(FrameId frame, QPointF place) const {
 }
 
 bool PictureArea::eventFilter(QObject* watched, QEvent* event) {
-    if (watched == picture_ && event->type() == QEvent::Resize) {
+    if (event->type() == QEvent::Resize && (watched == picture_ || watched == empty_)) {
         if (empty_)
             empty_->move((picture_->width() - empty_->width()) / 2,
                          (picture_->height() - empty_->height()) / 2);
-        if (session_.sounding.is_open()) show_sounding();
+        if (watched == picture_ && session_.sounding.is_open()) show_sounding();
     }
     return QWidget::eventFilter(watched, event);
 }

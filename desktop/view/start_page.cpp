@@ -20,6 +20,7 @@ namespace {
 constexpr int kOldDays = 30;
 constexpr QSize kPicture(72, 48);
 constexpr int kShown = 12;
+constexpr int kBeginningWidth = 390, kRecentWidth = 370;
 
 /// The picture filling its place; a plain one where there is none.
 QIcon icon_of(const QImage& picture) {
@@ -38,10 +39,14 @@ QIcon icon_of(const QImage& picture) {
 
 QString when(const QDateTime& saved) {
     const qint64 days = saved.date().daysTo(QDate::currentDate());
-    const QString time = QLocale().toString(saved.time(), QLocale::ShortFormat);
+    const QString time = saved.time().toString(QStringLiteral("HH:mm"));
     return days == 0   ? StartPage::tr("today, %1").arg(time)
            : days == 1 ? StartPage::tr("yesterday, %1").arg(time)
                        : QLocale().toString(saved.date(), QLocale::ShortFormat);
+}
+
+QString size_in_words(qint64 bytes) {
+    return QLocale().formattedDataSize(bytes, bytes < 10'000'000 ? 1 : 0, QLocale::DataSizeSIFormat);
 }
 
 }  // namespace
@@ -63,7 +68,7 @@ StartPage::StartPage(Commands& commands, RecentProjects& recent, QWidget* parent
 
 QWidget* StartPage::make_beginning(Commands& commands) {
     auto* part = new QWidget(this);
-    part->setFixedWidth(390);
+    part->setFixedWidth(kBeginningWidth);
     auto* rows = new QVBoxLayout(part);
     rows->setContentsMargins(32, 26, 32, 26);
     rows->setSpacing(10);
@@ -92,7 +97,7 @@ QWidget* StartPage::make_beginning(Commands& commands) {
 
 QWidget* StartPage::make_recent() {
     recent_part_ = new QWidget(this);
-    recent_part_->setFixedWidth(330);
+    recent_part_->setFixedWidth(kRecentWidth);
     auto* rows = new QVBoxLayout(recent_part_);
     rows->setContentsMargins(0, 26, 24, 26);
     rows->setSpacing(8);
@@ -136,23 +141,20 @@ void StartPage::refresh() {
     for (const RecentProject& own : projects) {
         if (own.is_unsaved) bytes += own.bytes, ++unsaved;
         if (list_->count() == kShown) continue;
-        auto* item =
-            new QListWidgetItem(icon_of(own.picture),
-                                tr("%1\n%2 · %3%4")
-                                    .arg(own.name, when(own.saved), QLocale().formattedDataSize(own.bytes),
-                                         own.is_unsaved ? tr(" · not kept") : QString()),
-                                list_);
+        auto* item = new QListWidgetItem(icon_of(own.picture),
+                                         tr("%1\n%2 · %3%4")
+                                             .arg(own.name, when(own.saved), size_in_words(own.bytes),
+                                                  own.is_unsaved ? tr(" · not kept") : QString()),
+                                         list_);
         item->setData(Qt::UserRole, text(own.file.string()));
         item->setToolTip(text(own.file.parent_path().string()));
     }
     old_text_->setText(
-        unsaved == 0
-            ? QString()
-            : tr("%1 not kept anywhere yet, %2").arg(unsaved).arg(QLocale().formattedDataSize(bytes)));
+        unsaved == 0 ? QString() : tr("%1 not kept anywhere yet, %2").arg(unsaved).arg(size_in_words(bytes)));
     old_text_->setVisible(unsaved > 0);
     remove_->setVisible(!recent_.unsaved_older_than(kOldDays).empty());
     recent_part_->setVisible(!projects.empty());
-    setFixedSize(390 + (projects.empty() ? 0 : 330), projects.empty() ? 290 : 360);
+    setFixedSize(kBeginningWidth + (projects.empty() ? 0 : kRecentWidth), projects.empty() ? 290 : 360);
 }
 
 void StartPage::ask_to_remove() {
@@ -166,8 +168,8 @@ void StartPage::ask_to_remove() {
     }
     QMessageBox box(QMessageBox::Question, tr("Remove old projects"),
                     tr("Remove %1 for good? It frees %2; the frames themselves stay.\n\n%3")
-                        .arg(tr("%1 projects that nobody kept").arg(old.size()),
-                             QLocale().formattedDataSize(bytes), names.join(QStringLiteral("\n"))),
+                        .arg(tr("%1 projects that nobody kept").arg(old.size()), size_in_words(bytes),
+                             names.join(QStringLiteral("\n"))),
                     QMessageBox::NoButton, this);
     auto* remove = box.addButton(tr("Remove"), QMessageBox::DestructiveRole);
     box.setDefaultButton(box.addButton(tr("Leave them"), QMessageBox::RejectRole));
