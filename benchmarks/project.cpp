@@ -29,8 +29,7 @@ double ms_of(const std::function<void()>& step) {
 double wait_for(const std::function<bool()>& holds) {
     double longest = 0;
     while (!holds()) {
-        longest =
-            std::max(longest, ms_of([] { QCoreApplication::processEvents(QEventLoop::AllEvents, 5); }));
+        longest = std::max(longest, ms_of([] { QCoreApplication::processEvents(QEventLoop::AllEvents, 5); }));
         QThread::msleep(1);
     }
     return longest;
@@ -74,8 +73,9 @@ void large_result(const fs::path& folder) {
     const ProjectResult own{{1}, "Woven 1", from, 1, false, {}, {}};
     const double reading = ms_of([&] { read_result(folder, own, {}); });
     print_sizes(folder);
-    std::printf("writing it %.0f ms, reading it %.0f ms: %.1f and %.1f times decoding a frame (JPEG, %.0f ms)\n",
-                writing, reading, writing / decoding, reading / decoding, decoding);
+    std::printf(
+        "writing it %.0f ms, reading it %.0f ms: %.1f and %.1f times decoding a frame (JPEG, %.0f ms)\n",
+        writing, reading, writing / decoding, reading / decoding, decoding);
 }
 
 }  // namespace
@@ -110,11 +110,11 @@ int main(int argc, char** argv) {
     session.standpoint.set_stage(Stage::plan);  // the strokes need not be rendered here
     double longest_edit = 0;
     for (int i = 0; i < kStrokes; ++i)
-        longest_edit = std::max(longest_edit, ms_of([&] {
-                                    session.document.edit(
-                                        QStringLiteral("draw"),
-                                        with_stroke(session.document.project(), result, stroke(i)));
-                                }));
+        longest_edit =
+            std::max(longest_edit, ms_of([&] {
+                         session.document.edit(QStringLiteral("draw"),
+                                               with_stroke(session.document.project(), result, stroke(i)));
+                     }));
     const double longest_round = wait_for([&] { return session.autosave.keeper()->is_saved(); });
     const fs::path file = session.autosave.keeper()->file();
     std::printf("%d frames, %d strokes of %d points: the project's file has %.1f MB\n", kFrames, kStrokes,
@@ -127,7 +127,8 @@ int main(int argc, char** argv) {
     for (const ProjectFrame& frame : saved.project.frames)
         infos += ms_of([&] { read_picture_info(frame.path); });
     const double opening = ms_of([&] { open_project(file, {}); });
-    std::printf("saving %.0f ms, opening %.0f ms: %.1f times looking at the headers of its frames (%.0f ms)\n",
-                saving, opening, opening / infos, infos);
+    std::printf(
+        "saving %.0f ms, opening %.0f ms: %.1f times looking at the headers of its frames (%.0f ms)\n",
+        saving, opening, opening / infos, infos);
     large_result(own);
 }

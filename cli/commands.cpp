@@ -63,8 +63,8 @@ void develop_as_typed(Series& series, const FramesArgument& frames) {
     }
 }
 
-void tell(const std::vector<std::string>& problems, const std::vector<std::string>& notes,
-          const Common& common) {
+void report(const std::vector<std::string>& problems, const std::vector<std::string>& notes,
+            const Common& common) {
     for (const auto& problem : problems) std::cerr << "moorhaze-cli: " << problem << "\n";
     if (!common.quiet)
         for (const auto& note : notes) std::cerr << "moorhaze-cli: note: " << note << "\n";
@@ -80,7 +80,7 @@ bool names_folder(const std::vector<std::string>& files) {
 OpenedSeries open_and_report(const FramesArgument& frames, const Common& common) {
     if (frames.series == 0 && !names_folder(frames.files)) {
         OpenedSeries opened = open_series({frames.files.begin(), frames.files.end()}, {});
-        tell(opened.problems, opened.notes, common);
+        report(opened.problems, opened.notes, common);
         develop_as_typed(opened.series, frames);
         return opened;
     }
@@ -98,7 +98,7 @@ std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, cons
         const ProgressLine line("reading", common);
         card = open_card({frames.files.begin(), frames.files.end()}, line.job());
     }
-    tell(card.problems, card.notes, common);
+    report(card.problems, card.notes, common);
     if (frames.series > int(card.series.size()))
         throw BadParameter("--series " + std::to_string(frames.series) + ": " +
                            std::to_string(card.series.size()) + " were found");
@@ -107,7 +107,7 @@ std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, cons
     for (const FoundSeries& series : card.series) {
         all.push_back(make_series(series.frames));
         develop_as_typed(all.back().series, frames);
-        tell(all.back().problems, all.back().notes, common);
+        report(all.back().problems, all.back().notes, common);
     }
     all[0].problems.insert(all[0].problems.begin(), card.problems.begin(), card.problems.end());
     found = std::move(card.series);

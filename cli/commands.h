@@ -66,7 +66,7 @@ OpenedSeries open_and_report(const FramesArgument& frames, const Common& common)
 std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, const Common& common,
                                               std::vector<FoundSeries>& found);
 
-/// Looks into a series; frames that cannot be read are told on stderr and added to `problems`.
+/// Looks into a series; frames that cannot be read are reported on stderr and added to `problems`.
 /// @param cache  may be null.
 Looked look_and_report(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
                        const Job& job);

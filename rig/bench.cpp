@@ -68,8 +68,8 @@ std::vector<BenchFault> faults_by_seed(const std::vector<BenchFault::Kind>& kind
 /// All devices in one: they act on each other.
 class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice, public TurntableDevice {
   public:
-    Parts(const BenchSettings& settings, const Job& job) : settings_(settings), clock_(settings.pace) {
-        prepare(job);
+    Parts(const BenchSettings& settings, const Job&) : settings_(settings), clock_(settings.pace) {
+        prepare();
         const Shooting& usual = scene_->scene().shooting;
         camera_ = {usual.exposure_s, usual.f_number, usual.iso};
         focus_mm_ = usual.nearest_focus_mm;
@@ -165,7 +165,7 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
         if (angle == state_.turn_deg) return;
         clock_.wait_s(std::abs(angle - state_.turn_deg) / 20 + 0.5, job);
         state_.turn_deg = angle;
-        prepare(job);
+        prepare();
     }
 
     PacedClock& clock() { return clock_; }
@@ -191,8 +191,8 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
     cv::Size size() const { return {settings_.width_px, settings_.height_px}; }
 
   private:
-    void prepare(const Job& job) {
-        scene_ = std::make_unique<PreparedScene>(make_scene(settings_.scene, settings_.seed, state_), job);
+    void prepare() {
+        scene_ = std::make_unique<PreparedScene>(make_scene(settings_.scene, settings_.seed, state_));
     }
     void need_link() const {
         if (!connected_) throw LinkLost("the link to the camera is lost. Check the cable and connect again.");
@@ -213,7 +213,7 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
         if (card_room() == 0) throw CardFull("the card is full. Put another one in, or copy and empty it.");
         if (strikes(BenchFault::Kind::moved, exposure)) {
             state_.moved = 1;
-            prepare(job);
+            prepare();
         }
         ExposureEffects effects;
         effects.noise = settings_.noise;

@@ -6,7 +6,6 @@
 #include <array>
 #include <limits>
 
-#include "core/work/for_rows.h"
 #include "rig/noise.h"
 
 namespace moorhaze::rig {
@@ -120,9 +119,8 @@ void ReleaseTree::operator()(RTCSceneTy* tree) const {
     rtcReleaseScene(tree);
 }
 
-PreparedScene::PreparedScene(Scene scene, const Job& job) : scene_(std::move(scene)) {
+PreparedScene::PreparedScene(Scene scene) : scene_(std::move(scene)), open_rays_(scene_.vertices.size()) {
     build();
-    bake(job);
 }
 
 void PreparedScene::build() {
@@ -177,36 +175,37 @@ bool PreparedScene::anything_within(const Ray& ray, float farthest) const {
     return own.tfar < 0;
 }
 
-void PreparedScene::bake(const Job& job) {
+PreparedScene::Light PreparedScene::light_at(std::uint32_t vertex) const {
+    std::uint32_t open = open_rays_[vertex].load(std::memory_order_relaxed);
+    if (open == 0) {
+        open = bake(vertex);
+        open_rays_[vertex].store(open, std::memory_order_relaxed);
+    }
+    return {float((open >> 16) - 1) / kSkyRays, float((open & 0xffff) - 1) / kKeyRays};
+}
+
+std::uint32_t PreparedScene::bake(std::uint32_t number) const {
+    const Vertex& vertex = scene_.vertices[number];
     const auto [key_u, key_v] = frame_around(scene_.key_direction);
-    constexpr int kChunk = 256;
-    const int chunks = int((scene_.vertices.size() + kChunk - 1) / kChunk);
-    for_rows(chunks, job, [&](int chunk) {
-        const std::size_t end = std::min(scene_.vertices.size(), std::size_t(chunk + 1) * kChunk);
-        for (std::size_t i = std::size_t(chunk) * kChunk; i < end; ++i) {
-            Vertex& vertex = scene_.vertices[i];
-            const auto [u, v] = frame_around(vertex.normal);
-            const Vec3 origin = vertex.place + vertex.normal * 0.02f;
-            int open = 0, lit = 0;
-            const auto seed = hash(std::uint32_t(i) + 17u);
-            for (int ray = 0; ray < kSkyRays; ++ray) {
-                const auto [a, b] = even_pair(ray, seed);
-                const float radius = std::sqrt(a), turn = 6.2831853f * b;
-                const Vec3 direction = u * (radius * std::cos(turn)) + v * (radius * std::sin(turn)) +
-                                       vertex.normal * std::sqrt(std::max(0.0f, 1 - a));
-                open += !anything_within({origin, normalised(direction)}, kSkyReach_mm);
-            }
-            for (int ray = 0; ray < kKeyRays; ++ray) {
-                const auto [a, b] = even_pair(ray, seed + 1);
-                const float radius = std::sqrt(a) * scene_.key_spread, turn = 6.2831853f * b;
-                const Vec3 direction = scene_.key_direction + key_u * (radius * std::cos(turn)) +
-                                       key_v * (radius * std::sin(turn));
-                lit += !anything_within({origin, normalised(direction)}, 1e4f);
-            }
-            vertex.sky = float(open) / kSkyRays;
-            vertex.key = float(lit) / kKeyRays;
-        }
-    });
+    const auto [u, v] = frame_around(vertex.normal);
+    const Vec3 origin = vertex.place + vertex.normal * 0.02f;
+    std::uint32_t open = 0, lit = 0;
+    const auto seed = hash(number + 17u);
+    for (int ray = 0; ray < kSkyRays; ++ray) {
+        const auto [x, y] = even_pair(ray, seed);
+        const float radius = std::sqrt(x), turn = 6.2831853f * y;
+        const Vec3 direction = u * (radius * std::cos(turn)) + v * (radius * std::sin(turn)) +
+                               vertex.normal * std::sqrt(std::max(0.0f, 1 - x));
+        open += !anything_within({origin, normalised(direction)}, kSkyReach_mm);
+    }
+    for (int ray = 0; ray < kKeyRays; ++ray) {
+        const auto [x, y] = even_pair(ray, seed + 1);
+        const float radius = std::sqrt(x) * scene_.key_spread, turn = 6.2831853f * y;
+        const Vec3 direction =
+            scene_.key_direction + key_u * (radius * std::cos(turn)) + key_v * (radius * std::sin(turn));
+        lit += !anything_within({origin, normalised(direction)}, 1e4f);
+    }
+    return (open + 1) << 16 | (lit + 1);
 }
 
 Vec3 PreparedScene::shade(const Ray& ray, const Meeting& meeting) const {
@@ -221,8 +220,10 @@ Vec3 PreparedScene::shade(const Ray& ray, const Meeting& meeting) const {
         const float wb = meeting.u, wc = meeting.v, wa = 1 - wb - wc;
         point.local = a.local * wa + b.local * wb + c.local * wc;
         point.normal = normalised(a.normal * wa + b.normal * wb + c.normal * wc);
-        point.sky = a.sky * wa + b.sky * wb + c.sky * wc;
-        point.key = a.key * wa + b.key * wb + c.key * wc;
+        const Light at_a = light_at(triangle.corner[0]), at_b = light_at(triangle.corner[1]),
+                    at_c = light_at(triangle.corner[2]);
+        point.sky = at_a.sky * wa + at_b.sky * wb + at_c.sky * wc;
+        point.key = at_a.key * wa + at_b.key * wb + at_c.key * wc;
         point.id = triangle.object;
         material = triangle.material;
     } else {

@@ -1,4 +1,5 @@
 #pragma once
+#include <atomic>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -32,7 +33,6 @@ using Material = std::function<Vec3(const SurfacePoint&, Vec3 view)>;
 
 struct Vertex {
     Vec3 place, normal, local;
-    float sky = 1, key = 1;
 };
 
 struct Triangle {
@@ -97,13 +97,12 @@ struct ReleaseTree {
     void operator()(RTCSceneTy* tree) const;
 };
 
-/// A scene ready to be looked at: a tree of boxes over all its pieces (Embree's), light baked into its
-/// vertices.
-/// Immutable after construction; thread-safe.
+/// A scene ready to be looked at: a tree of boxes over all its pieces (Embree's). Sky and key light are baked
+/// into a vertex (cosine-weighted rays, fixed seed) when it is first looked at: most of a scene never is.
+/// Looks immutable; thread-safe.
 class PreparedScene {
   public:
-    /// Bakes sky and key light into each vertex (cosine-weighted rays, fixed seed). @throws Cancelled.
-    PreparedScene(Scene scene, const Job& job);
+    explicit PreparedScene(Scene scene);
     PreparedScene(const PreparedScene&) = delete;
     PreparedScene& operator=(const PreparedScene&) = delete;
 
@@ -116,11 +115,18 @@ class PreparedScene {
 
   private:
     void build();
-    void bake(const Job& job);
+    struct Light {
+        float sky = 1, key = 1;  ///< as SurfacePoint
+    };
+    Light light_at(std::uint32_t vertex) const;
+    std::uint32_t bake(std::uint32_t vertex) const;
     Vec3 shade(const Ray& ray, const Meeting& meeting) const;
 
     Scene scene_;  ///< the tree looks into its vertices, triangles and hairs
     std::unique_ptr<RTCSceneTy, ReleaseTree> tree_;
+    /// Of each vertex the rays that met nothing: sky in the upper half, key in the lower, each plus one; 0:
+    /// not counted yet. Two threads that count the same vertex come to the same.
+    mutable std::vector<std::atomic<std::uint32_t>> open_rays_;
 };
 
 }  // namespace moorhaze::rig

@@ -39,7 +39,7 @@ void add_strip(Scene& scene, const Pose& pose, float from_rad, float to_rad, int
             const float radius = a.radius + (b.radius - a.radius) * part, z = a.z + (b.z - a.z) * part;
             const Vec3 local{radius * std::cos(angle), radius * std::sin(angle), z};
             scene.vertices.push_back(
-                {pose.place(local), normalised(pose.direction(normal(angle))), local, 1, 1});
+                {pose.place(local), normalised(pose.direction(normal(angle))), local});
         }
     join_grid(scene, first, columns, rows, material, object);
 }
@@ -110,7 +110,7 @@ void add_lathe(Scene& scene, const Pose& pose, const std::vector<ProfilePoint>& 
                 place(across, std::min(1.0f, down + dd)) - place(across, std::max(0.0f, down - dd));
             Vec3 normal = cross(along, around);
             normal = dot(normal, normal) > 1e-16f ? normalised(normal) : Vec3{0, -1, 0};
-            scene.vertices.push_back({pose.place(local), pose.direction(normal), local, 1, 1});
+            scene.vertices.push_back({pose.place(local), pose.direction(normal), local});
         }
     join_grid(scene, first, segments + 1, steps + 1, material, object);
 }
@@ -178,7 +178,7 @@ void add_gear(Scene& scene, const Pose& pose, const GearShape& shape, std::uint1
                     const Vec3 local{radius * std::cos(middle) - offset * std::sin(middle),
                                      radius * std::sin(middle) + offset * std::cos(middle),
                                      std::lerp(z0, z1, across)};
-                    scene.vertices.push_back({pose.place(local), pose.direction(normal), local, 1, 1});
+                    scene.vertices.push_back({pose.place(local), pose.direction(normal), local});
                 }
             join_grid(scene, first, columns, rows, material, object);
         };
@@ -222,7 +222,7 @@ void add_sheet(Scene& scene, const std::function<Vec3(float, float)>& place, int
             Vec3 normal = cross(place(u + du, v) - place(u - du, v), place(u, v + dv) - place(u, v - dv));
             normal = normalised(normal);
             if (normal.y > 0) normal = normal * -1.0f;
-            scene.vertices.push_back({here, normal, here, 1, 1});
+            scene.vertices.push_back({here, normal, here});
         }
     join_grid(scene, first, across + 1, down + 1, material, object);
 }

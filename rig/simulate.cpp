@@ -190,11 +190,10 @@ void simulate(const SimulateSettings& settings, const std::filesystem::path& fol
     const Camera& reference = reference_frame.camera;
     // The scene as it stands; made anew where it changes.
     SceneState state{settings.turn_deg, 0};
-    auto scene = std::make_unique<PreparedScene>(plain, job.part(0, 0.03));
+    auto scene = std::make_unique<PreparedScene>(plain);
     auto change_to = [&](const SceneState& wanted) {
         if (wanted == state) return;
-        scene =
-            std::make_unique<PreparedScene>(make_scene(settings.scene, settings.seed, wanted), job.quiet());
+        scene = std::make_unique<PreparedScene>(make_scene(settings.scene, settings.seed, wanted));
         state = wanted;
     };
     cv::Mat1f depth_mm;

@@ -26,7 +26,7 @@ constexpr double kViewLongSide = 240;
 /// Chosen on the rig's two scenes with noise: pure noise stays below 1.4.
 constexpr float kStandsOut = 1.6f;
 constexpr double kNothingSharpShare = 0.002;
-/// A gap is told from this many missing steps on. On the rig's faultless series neighbours look up to 0.3
+/// A gap is reported from this many missing steps on. On the rig's faultless series neighbours look up to 0.3
 /// steps too far apart, where one frame is missing 0.75 to 1.3; a gap must also stand apart from the pairs
 /// beside it, since subjects are not equally deep everywhere.
 constexpr double kLeastMissing = 0.55, kStandsApart = 0.4;
@@ -83,9 +83,9 @@ void add_row(const cv::Mat1f& luma, int y, ColumnSums& sums) {
 }
 
 /// A missing step shows as two neighbours that are as unlike as elsewhere only more distant frames are.
-/// @param tells  frames that may be compared.
+/// @param comparable  frames that may be compared.
 std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
-                                const std::vector<cv::Point2d>& places, const std::vector<bool>& tells) {
+                                const std::vector<cv::Point2d>& places, const std::vector<bool>& comparable) {
     constexpr int kFarthest = 5, kReach = 5;
     const int count = int(profiles.size());
     // unlike[k][i]: of frames i and i + k + 1.
@@ -93,7 +93,7 @@ std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
     for (int i = 0; i < count; ++i)
         for (int k = 0; k < kFarthest && i + k + 1 < count; ++k) {
             const int j = i + k + 1;
-            if (!tells[std::size_t(i)] || !tells[std::size_t(j)]) continue;
+            if (!comparable[std::size_t(i)] || !comparable[std::size_t(j)]) continue;
             unlike[std::size_t(k)][std::size_t(i)] = dissimilarity(profiles, places, i, j);
         }
     // Steps between each frame and the next; -1: not known.
@@ -266,11 +266,11 @@ SeriesProfile profile_series(const std::vector<FocusProfile>& profiles) {
             for (int i = last + 1; i < count; ++i) flag_unsharp(i, "behind the subject");
         }
     }
-    std::vector<bool> tells;
+    std::vector<bool> comparable;
     for (int i = 0; i < count; ++i)
-        tells.push_back(!shows_nothing(i) && !has_kind(result.flags[std::size_t(i)], "band") &&
-                        result.share[std::size_t(i)] > 2 * kNothingSharpShare);
-    result.gaps = find_gaps(profiles, places, tells);
+        comparable.push_back(!shows_nothing(i) && !has_kind(result.flags[std::size_t(i)], "band") &&
+                             result.share[std::size_t(i)] > 2 * kNothingSharpShare);
+    result.gaps = find_gaps(profiles, places, comparable);
     return result;
 }
 

@@ -1,7 +1,7 @@
 #include "core/focus/profile_cache.h"
 
 #ifndef NDEBUG
-#define XXH_NO_INLINE_HINTS 1  // GCC refuses to inline what it was told to when it hardly optimises
+#define XXH_NO_INLINE_HINTS 1  // GCC refuses to inline what it was asked to when it hardly optimises
 #endif
 #define XXH_INLINE_ALL
 #include <xxhash.h>

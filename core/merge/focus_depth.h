@@ -22,7 +22,8 @@ struct DepthField {
 /// @param trust  0..1.   @return 255 in the backdrop, 0 elsewhere.
 cv::Mat1b backdrop_of(const cv::Mat1f& trust, double trust_floor, int reach_px);
 
-/// Tells before anything is read when the backdrop's frame is not among those merged.   @throws BadParameter.
+/// Checks before anything is read that the backdrop's frame is not among those merged.   @throws
+/// BadParameter.
 void check_backdrop(const MergeSettings& settings, const AlignedFrames& frames);
 
 /// Pyramid levels that a picture is merged at: downsampled until its shorter side has hardly a dozen places,

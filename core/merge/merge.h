@@ -93,7 +93,7 @@ struct MergeMethod {
     std::string description;  ///< when to use it, one sentence
     MergeResult (*merge)(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
                          const Job& job);
-    double bytes_per_px = 0;  ///< of the target, at most, all told but for decoded frames
+    double bytes_per_px = 0;  ///< of the target, at most, everything but decoded frames
     bool by_depth = false;    ///< finds the depth of each place first, and gains from a statistics
     MergeUses uses;
 };

@@ -63,7 +63,7 @@ class Strips {
             grow(strip.trust, whole_.trust);
             alpha_ = cv::Mat1w(area_.size(), ushort(65535));
         } else {
-            // Mostly the same as the first strip told; a file may also fail later.
+            // Mostly the same as the first strip reported; a file may also fail later.
             for (const FrameProblem& problem : strip.problems)
                 if (std::none_of(
                         whole_.problems.begin(), whole_.problems.end(),

@@ -13,7 +13,7 @@ struct ExportKind {
 };
 const std::vector<ExportKind>& export_kinds();
 
-/// Saves the result shown with what was painted on it. Never replaces a file unless told to. The picture is
+/// Saves the result shown with what was painted on it. Never replaces a file unless asked to. The picture is
 /// composed beside the interface; what is painted meanwhile is not in it, and the result counts as not saved
 /// then.
 class Exporter : public QObject {

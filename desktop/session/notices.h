@@ -4,7 +4,7 @@
 
 namespace moorhaze::desktop {
 
-/// What the person is told, in one sentence each: what happened, to which file, and what to do.
+/// What the person is notified of, in one sentence each: what happened, to which file, and what to do.
 class Notices : public QObject {
     Q_OBJECT
   public:

@@ -28,7 +28,7 @@ class Opening : public QObject {
     /// An empty series that frames join while they are shot.
     void begin_series(const QString& name);
     /// The next frame, with all that is known of the frames then. It has to be as large as the others;
-    /// otherwise the person is told and it stays out.   @return whether it joined.
+    /// otherwise the person is notified and it stays out.   @return whether it joined.
     bool add_frame(const Frame& frame, const FocusProfile& profile, const SeriesProfile& whole);
     /// The file of a frame was shot again.
     void frame_changed(int place, const PictureInfo& info, const FocusProfile& profile,

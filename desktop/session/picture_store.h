@@ -36,7 +36,7 @@ class PictureStore : public QObject {
 
     /// The picture if it is ready, else null.
     std::shared_ptr<const DisplayPicture> find(const StoredView& view);
-    /// What is wanted now, most wanted first; replaces earlier wishes. `ready` tells each.
+    /// What is wanted now, most wanted first; replaces earlier wishes. `ready` follows each.
     void want(const std::vector<StoredView>& views);
     /// True when a wish is still to be made.
     bool is_busy() const { return wish_.is_busy(); }
@@ -47,7 +47,7 @@ class PictureStore : public QObject {
     std::shared_ptr<DisplayPicture> take(const ResultView& view);
     void put(const ResultView& view, std::shared_ptr<DisplayPicture> picture);
 
-    /// What the pictures may take, all told; the one made last stays whatever it takes.
+    /// What the pictures may take together; the one made last stays whatever it takes.
     void set_budget(std::size_t bytes) { budget_bytes_ = bytes; }
     std::size_t bytes() const;
 

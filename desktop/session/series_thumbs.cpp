@@ -29,7 +29,7 @@ void SeriesThumbs::next(std::size_t place) {
                    emit ready(int(place));
                    next(place + 1);
                },
-               // A frame that cannot be shown is told when its series is opened.
+               // A frame that cannot be shown is reported when its series is opened.
                [this, place](const std::exception&) { next(place + 1); });
 }
 

@@ -8,7 +8,7 @@
 namespace moorhaze::desktop {
 
 /// What every controller works on: what was decided, what was made of it, where the person stands, what they
-/// are told, and the work they asked for.
+/// are notified of, and the work they asked for.
 struct SessionBase {
     /// How asked-for work ended, where it did not come to its end, is said in one place.
     SessionBase() {

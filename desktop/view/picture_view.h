@@ -42,7 +42,7 @@ class PictureView : public QWidget {
     QPointF to_plane(QPointF widget_place) const;
     QPointF to_widget(QPointF plane_place) const;
     QPointF centre() const { return centre_; }   ///< the place in the middle of the widget
-    void set_view(double zoom, QPointF centre);  ///< as another view shows it; tells nobody
+    void set_view(double zoom, QPointF centre);  ///< as another view shows it; emits nothing
     void show_place(QPointF plane_place);        ///< brings a place to the middle if it is out of sight
 
     void set_curtain(bool on);

@@ -4,6 +4,11 @@
 
 #include "core/files/float_tiff.h"
 #include "core/files/picture_file.h"
+#include "core/mend/mended.h"
+#include "core/project/align_series.h"
+#include "core/project/edits.h"
+#include "core/project/merge_series.h"
+#include "core/project/project_folder.h"
 #include "tests/support/measures.h"
 #include "tests/support/series_files.h"
 #include "tests/support/textured.h"
@@ -324,4 +329,59 @@ TEST_CASE("a folder of several series: inspect lists them, merge wants one chose
     CHECK(cli("merge " + folder + merge + " --series 2").code == 0);
     CHECK(std::filesystem::exists(out / "m.tif"));
     CHECK(cli("merge " + folder + merge + " --overwrite --series 3").code == 2);
+}
+
+TEST_CASE("merge takes a project as it was decided, with its strokes, and options go before it",
+          "[cli][project]") {
+    const test::Scratch scratch;
+    const Series series = test::write_series(scratch, test::strip_series({300, 160}, 5));
+    Project project = with_series({}, series, {}, std::nullopt);
+    project = with_range(with_used(project, project.frames[1].id, false), {0, 3});
+    project = with_reference(with_kept(project, KeptArea::reference), project.frames[2].id);
+    MergeChoice choice;
+    choice.method = "depth";
+    choice.settings.seam_width_px = 5;
+    project = with_merge(project, choice);
+    const MadeFrom from = merge_inputs(project, project.frames[2].id);
+    Stroke stroke;
+    stroke.source = project.frames[4].id;
+    stroke.points = {{60, 60}, {120, 70}};
+    project = with_stroke(with_result(project, {{1}, "Depth map 1", from, 1, false, {}, {}}), {1}, stroke);
+    const auto file = scratch / "kept" / "heath" / "heath.moorhaze";
+    save_project(file, {project, {}, series.size()});
+
+    const auto ended = cli("merge " + file.string() + " -o " + (scratch / "m.tif").string() +
+                           " --quiet --report " + (scratch / "r.json").string());
+    REQUIRE(ended.code == 0);
+    const json report = json::parse(test::read_all(scratch / "r.json"));
+    CHECK(report["method"] == "depth");
+    CHECK(report["strokes"] == 1);
+    CHECK(report["reference"] == 3);
+    CHECK(report["frames"][1]["used"] == false);
+    CHECK(report["crop"]["width"] == 300);
+
+    const Series chosen = series_of(project, facts_of(series));
+    const SeriesGeometry geometry = align_series(chosen, from.align, nullptr, {}).geometry;
+    const MergeResult merged = merge_series(chosen, geometry, from, 0, {}, {});
+    const FrameSource source(chosen, geometry, std::make_shared<FrameCache>(1 << 28));
+    const Picture expected = mended(merged, SharedList<Stroke>{stroke}, source, merged.area, {});
+    const Picture written = read_picture(scratch / "m.tif");
+    CHECK(cv::norm(written.pixels, expected.pixels, cv::NORM_INF) == 0);
+    CHECK(cv::norm(written.pixels, merged.picture.pixels, cv::NORM_INF) > 0);
+
+    // An option decides otherwise; a folder stands for the project in it.
+    const auto other = cli("merge " + file.parent_path().string() + " -o " + (scratch / "o.tif").string() +
+                           " --quiet --method blend --report " + (scratch / "o.json").string());
+    REQUIRE(other.code == 0);
+    CHECK(json::parse(test::read_all(scratch / "o.json"))["method"] == "blend");
+    CHECK(json::parse(test::read_all(scratch / "o.json"))["strokes"] == 0);
+
+    std::filesystem::rename(series.frames[2].path, scratch / "elsewhere.tif");
+    const auto missing = cli("merge " + file.string() + " -o " + (scratch / "n.tif").string());
+    CHECK(missing.code == 1);
+    CHECK_THAT(missing.text, Catch::Contains("not where they were") && Catch::Contains("frame-03.tif"));
+    test::write_all(file, "{");
+    const auto damaged = cli("merge " + file.string() + " -o " + (scratch / "n.tif").string());
+    CHECK(damaged.code == 1);
+    CHECK_THAT(damaged.text, Catch::Contains("heath.moorhaze") && Catch::Contains("damaged"));
 }

@@ -72,7 +72,7 @@ TEST_CASE("frames are measured once, model, levelling and reference place them a
     CHECK(range->isVisible());
     CHECK(range->text().contains("101."));
 
-    // The curve is drawn on the depth line, and goes where it is told.
+    // The curve is drawn on the depth line, and goes where it is put.
     QWidget& line = main.depth_line();
     const QImage scale = line.grab().toImage();
     auto* drift = named<QComboBox>(main, "drift");

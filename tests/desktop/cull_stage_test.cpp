@@ -151,7 +151,7 @@ TEST_CASE("the quick merge shows the range and follows its handles", "[desktop][
     CHECK_FALSE(main->session().standpoint.quick_look());
 }
 
-TEST_CASE("frames out of order are told, put in order by a key, and moved by hand", "[desktop][cull]") {
+TEST_CASE("frames out of order are reported, put in order by a key, and moved by hand", "[desktop][cull]") {
     const test::Scratch scratch;
     const auto main = window();
     auto order = rising();
@@ -262,7 +262,8 @@ TEST_CASE("how much is marked as sharp can be set", "[desktop][cull]") {
     CHECK(mean_difference(few, many) > 1);
 }
 
-TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are told", "[desktop][cull]") {
+TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are reported",
+          "[desktop][cull]") {
     const test::Scratch scratch;
     const auto pictures = test::strip_series({320, 160}, 6);
     for (int i = 0; i < 6; ++i) {

@@ -48,7 +48,7 @@ TEST_CASE("a frame that arrives during alignment is aligned with the others", "[
     CHECK(session.products.kept_area().area() > 0);
 }
 
-TEST_CASE("a frame that came after the merge cannot be drawn in, and the person is told why",
+TEST_CASE("a frame that came after the merge cannot be drawn in, and the person is notified why",
           "[interrupted]") {
     const test::Scratch scratch;
     StripSession own;

@@ -237,7 +237,8 @@ TEST_CASE("leaving with a result that was not exported asks first", "[desktop][j
     CHECK(main->close());
 }
 
-TEST_CASE("a folder dropped on the window is opened, a broken frame in it is told", "[desktop][journey]") {
+TEST_CASE("a folder dropped on the window is opened, a broken frame in it is reported",
+          "[desktop][journey]") {
     const test::Scratch scratch;
     const QString folder = test::small_demo(scratch);
     test::write_all((folder + "/frame-007.jpg").toStdString(), "torn off");

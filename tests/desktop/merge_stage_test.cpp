@@ -95,7 +95,7 @@ TEST_CASE("the woven merge is what Ctrl+Return makes, depth and provenance are s
         CHECK(lead(seen, view, 0.08, qRed, qBlue) > 20);
         CHECK(lead(seen, view, 0.92, qBlue, qRed) > 20);
     }
-    // What made each place: the caption says how it is told.
+    // What made each place: the caption says what did.
     CHECK_FALSE(view.caption().contains("pyramid"));
     choose(look, 4);
     settle(main);
@@ -186,7 +186,7 @@ TEST_CASE("a change of settings is seen in view before anything is merged anew",
     CHECK(view.patch() != nullptr);
     CHECK(named<QCheckBox>(main, "ahead")->isChecked());
 
-    // What cannot be tried is told once, and not again with every movement of the view.
+    // What cannot be tried is reported once, and not again with every movement of the view.
     choose(named<QComboBox>(main, "method"), 2);
     REQUIRE(session.merging.choice().method == "depth");
     session.culling.set_range({0, 2});

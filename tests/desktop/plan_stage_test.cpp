@@ -177,7 +177,7 @@ TEST_CASE("a setup is saved by name and chosen again", "[plan]") {
     REQUIRE(saved->findText("knob on slate") >= 0);
     emit saved->textActivated("knob on slate");
     CHECK(plan.desk().setup().f_number == 11);
-    // A damaged one is told, and changes nothing.
+    // A damaged one is reported, and changes nothing.
     test::write_all((QDir(SavedSetups::folder()).filePath("bad.json")).toStdString(), "{");
     plan.window.session().saved_setups.load("bad");
     CHECK(plan.window.notice().text().contains("bad.json"));
@@ -216,7 +216,7 @@ TEST_CASE("a shoot from live view to Cull", "[plan]") {
     CHECK(data.f_number == Approx(10));
 }
 
-TEST_CASE("a misfire is told at once and can be shot again", "[plan]") {
+TEST_CASE("a misfire is reported at once and can be shot again", "[plan]") {
     PlanWindow plan({{Kind::misfire, 2}});
     plan.make_ready();
     plan.click("planNext");

@@ -31,7 +31,7 @@ TEST_CASE("opening a folder profiles it and goes to Cull", "[desktop]") {
     CHECK(session.products.looked()->whole.share.size() == 6);
 }
 
-TEST_CASE("opening what cannot be opened tells it and keeps the series there was", "[desktop]") {
+TEST_CASE("opening what cannot be opened is reported and keeps the series there was", "[desktop]") {
     const test::Scratch scratch;
     Session session;
     open_strips(session, scratch);

@@ -49,7 +49,7 @@ struct StripSession {
         session.opening.add_frame(frame, own, profile_series(profiles));
     }
 
-    QStringList errors, notes;  ///< that the person was told
+    QStringList errors, notes;  ///< that the person was notified of
     desktop::Session session;
 };
 

@@ -175,7 +175,7 @@ TEST_CASE("a lost link keeps all frames, and the shoot goes on at the right plac
     CHECK(shoot.is_done());
 }
 
-TEST_CASE("a full card is told before the shoot where it is known, and keeps all frames where it is not",
+TEST_CASE("a full card is reported before the shoot where it is known, and keeps all frames where it is not",
           "[bench]") {
     const test::Scratch scratch;
     Bench bench(small_bench({{BenchFault::Kind::card_full, 3}}), {});

@@ -33,7 +33,7 @@ double drawn_disc_px(double distance_mm) {
     camera.f_number = kStop;
     camera.focus_distance_mm = kFocus_mm;
     const cv::Mat3f picture =
-        render_photograph(PreparedScene(std::move(scene), {}), camera, {800, 800, 1e-6f}, 3, {});
+        render_photograph(PreparedScene(std::move(scene)), camera, {800, 800, 1e-6f}, 3, {});
     double light = 0, squares = 0;
     for (int y = 0; y < picture.rows; ++y)
         for (int x = 0; x < picture.cols; ++x) {

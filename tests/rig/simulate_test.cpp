@@ -95,7 +95,7 @@ TEST_CASE("a stop request ends a simulation", "[rig]") {
 }
 
 TEST_CASE("a thin hair in focus is whole: as bright as it is wide, without beads", "[rig]") {
-    const PreparedScene scene(one_hair(180), {});
+    const PreparedScene scene(one_hair(180));
     const cv::Mat3f picture = render_photograph(scene, hair_camera(), {64, 256, 0.002f}, 1, {});
     // Width on the sensor: 0.08 mm at half life size, over a pixel of 6/201 mm.
     const double wide_px = 0.08 * 0.5 / (6.0 / 201);
@@ -108,7 +108,7 @@ TEST_CASE("a thin hair in focus is whole: as bright as it is wide, without beads
 
 TEST_CASE("out of focus a hair spreads over the disc that the lens formula gives, and no light is lost",
           "[rig]") {
-    const PreparedScene scene(one_hair(186), {});
+    const PreparedScene scene(one_hair(186));
     const cv::Mat3f picture = render_photograph(scene, hair_camera(), {128, 400, 0.001f}, 1, {});
     double total = 0, square = 0;
     for (int y = 3; y < 18; ++y)
@@ -133,7 +133,7 @@ TEST_CASE("near blur covers what lies behind it", "[rig]") {
     scene.hairs[0].radius = 0.5f;
     scene.backdrop = [](const Ray&) { return Vec3{0.5f, 0.5f, 0.5f}; };
     const cv::Mat3f picture =
-        render_photograph(PreparedScene(scene, {}), hair_camera(), {64, 256, 0.002f}, 3, {});
+        render_photograph(PreparedScene(scene), hair_camera(), {64, 256, 0.002f}, 3, {});
     // At the middle the hair hides 2 * 0.5 mm of a cone that is 15 * 60 / 180 = 5 mm wide there: 2/pi *
     // (asin(.2) + .2 * sqrt(1 - .04)).
     const double hidden = 2 / 3.14159265 * (std::asin(0.2) + 0.2 * std::sqrt(1 - 0.04));

@@ -35,7 +35,7 @@ TEST_CASE("a point set by hand goes to the detail of its partner, to a twentieth
         }
 }
 
-TEST_CASE("where nothing can be told, the hand's place stays", "[align]") {
+TEST_CASE("where nothing can be found out, the hand's place stays", "[align]") {
     const test::Texture texture(21, 90, 7, 120), elsewhere(5, 90, 7, 120);
     const cv::Size size(200, 150);
     const cv::Mat1f one = luma_of(size, [&](double x, double y) { return texture.at(x, y); });

@@ -98,7 +98,7 @@ TEST_CASE("a wrong ending is read by its first bytes and said", "[files]") {
     CHECK(read_picture(scratch / "a.jpg").width() == 9);
 }
 
-TEST_CASE("missing, empty, foreign and damaged files are told by name", "[files]") {
+TEST_CASE("missing, empty, foreign and damaged files are reported by name", "[files]") {
     const test::Scratch scratch;
     test::write_all(scratch / "empty.jpg", "");
     test::write_all(scratch / "text.tif", "this is no picture at all, but it is long enough to look at");
@@ -279,7 +279,7 @@ TEST_CASE("a written file is never writable by others, and one that is replaced 
     CHECK(std::filesystem::status(scratch / "heath.json").permissions() == std::filesystem::perms(0600));
 }
 
-TEST_CASE("decoding stops when it is told to", "[files]") {
+TEST_CASE("decoding stops when it is asked to", "[files]") {
     const test::Scratch scratch;
     const Picture picture = test::colourful({64, 48}, 8, false);
     std::stop_source stop;

@@ -133,7 +133,7 @@ TEST_CASE("a raw file that is cut off anywhere is recognised, never an empty or 
     CHECK_THROWS_AS(read_picture_info(scratch / "text.dng"), FileError);
 }
 
-TEST_CASE("a raw series is developed alike: one white balance, and differing notes are told", "[raw]") {
+TEST_CASE("a raw series is developed alike: one white balance, and differing notes are reported", "[raw]") {
     const test::Scratch scratch;
     for (int i = 0; i < 5; ++i) {
         auto settings = settings_of({128, 96});

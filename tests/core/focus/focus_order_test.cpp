@@ -115,7 +115,8 @@ TEST_CASE("two passes, there and back, and a part turned round are told for what
     CHECK_THAT(three.reason, Catch::Contains("frames 6 to 11"));
 }
 
-TEST_CASE("disorder raises no other alarm: faults and gaps are told along the repaired order", "[order]") {
+TEST_CASE("disorder raises no other alarm: faults and gaps are reported along the repaired order",
+          "[order]") {
     auto order = rising();
     std::shuffle(order.begin(), order.end(), std::mt19937(7));
     const SeriesReport report = strips().report(order);

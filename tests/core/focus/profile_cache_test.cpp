@@ -115,7 +115,7 @@ TEST_CASE("a cache keeps to its size, and one that cannot be written stops nothi
     CHECK(profile_frames(files.series, &nowhere, {}, {}).problems.empty());
 }
 
-TEST_CASE("profiles are the same for any number of threads, and each frame is told once", "[cache]") {
+TEST_CASE("profiles are the same for any number of threads, and each frame is reported once", "[cache]") {
     const Files files;
     std::vector<std::atomic<int>> told(5);
     const auto many = profile_frames(files.series, nullptr,

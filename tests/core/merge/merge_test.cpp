@@ -184,7 +184,7 @@ TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject 
         CHECK(std::abs(result.depth(kSize.height / 2, 60) - (60.0 / kSize.width * 7 + 0.5)) < 1);
         settings.backdrop_frame = 9;
         AlignedFrames again(series, geometry, all_of(series), {{}, series.size()});
-        // Told before minutes of reading.
+        // Refused before minutes of reading.
         double reached = 0;
         const Job job{{}, [&](double fraction) { reached = fraction; }};
         CHECK_THROWS_WITH(merge_method(method).merge(again, settings, {}, job), Catch::Contains("frame 9"));

@@ -149,7 +149,7 @@ TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]
     }
 }
 
-TEST_CASE("a trial follows the settings, and tells of frames that cannot be read", "[merge][trial]") {
+TEST_CASE("a trial follows the settings, and reports frames that cannot be read", "[merge][trial]") {
     const Planted planted;
     std::ofstream(planted.series.frames[3].path) << "no picture";
     const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
@@ -236,7 +236,7 @@ TEST_CASE("runs of what moved end where the next place of the small planes begin
         }
 }
 
-TEST_CASE("strips tell of a frame that cannot be read once, and go on without it", "[merge][memory]") {
+TEST_CASE("strips report a frame that cannot be read once, and go on without it", "[merge][memory]") {
     const Planted planted;
     std::ofstream(planted.series.frames[3].path) << "no picture";
     const MergeMethod& method = merge_method("woven");

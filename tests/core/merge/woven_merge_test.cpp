@@ -261,7 +261,7 @@ TEST_CASE("woven: places that only some frames cover come from those, the rest s
     CHECK(result.picture.pixels.at<cv::Vec3w>(100, kSize.width + 20)[1] > 2000);
 }
 
-TEST_CASE("woven: one frame and two frames are merged too, a broken one is told and passed over",
+TEST_CASE("woven: one frame and two frames are merged too, a broken one is reported and passed over",
           "[merge][woven]") {
     const test::Scratch scratch;
     const Layers layers = disc_before_backdrop();

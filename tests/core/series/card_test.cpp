@@ -147,7 +147,7 @@ TEST_CASE("without times framing still splits, and splits and joins by hand hold
     CHECK_THROWS_AS(join_with_next(card.series, 1), BadParameter);
 }
 
-TEST_CASE("what differs within a series is told in words with the frames' numbers", "[card]") {
+TEST_CASE("what differs within a series is reported in words with the frames' numbers", "[card]") {
     const test::Scratch scratch;
     auto shots = run_of(10, 0, 1);
     for (const std::size_t i : {std::size_t(1), std::size_t(4), std::size_t(5), std::size_t(6)})

@@ -48,7 +48,7 @@ TEST_CASE("a frame larger than the budget is still handed out", "[series]") {
     CHECK(cache.get(file) == cache.get(file));
 }
 
-TEST_CASE("a failure is told and not kept", "[series]") {
+TEST_CASE("a failure is reported and not kept", "[series]") {
     const test::Scratch scratch;
     FrameCache cache(1 << 20);
     CHECK_THROWS_AS(cache.get(scratch / "later.tif"), FileError);
