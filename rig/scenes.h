@@ -24,6 +24,7 @@ Scene make_brass_wheels(std::uint32_t seed, const SceneState& state);
 Scene make_lichen_cups(std::uint32_t seed, const SceneState& state);
 Scene make_glazed_knob(std::uint32_t seed, const SceneState& state);
 Scene make_peat_path(std::uint32_t seed, const SceneState& state);
+Scene make_random(std::uint32_t seed, const SceneState& state);
 Scene make_sundew(std::uint32_t seed, const SceneState& state);
 Scene make_wet_pebbles(std::uint32_t seed, const SceneState& state);
 

@@ -8,7 +8,7 @@
 namespace moorhaze::desktop {
 
 /// The way through the job; each can be entered at any time.
-enum class Stage { plan, cull, align, merge, mend, deliver };
+enum class Stage { plan, cull, align, merge, mend, finish };
 inline constexpr int kStageCount = 6;
 
 /// Ways to look at two pictures, each on or off; curtain, blink and twin exclude each other.

@@ -51,7 +51,7 @@ MendTray::MendTray(SessionBase& base, Commands& commands, QWidget* parent)
     count_ = add_quiet({});
     add_row(commands.button(QStringLiteral("undo"), tr("Undo"), this),
             commands.button(QStringLiteral("redo"), tr("Redo"), this));
-    set_next(commands.button(QStringLiteral("stage-6"), tr("Deliver"), this));
+    set_next(commands.button(QStringLiteral("stage-6"), tr("Finish"), this));
 
     auto edit_by = [this](ValueRow* own, double Brush::*part, double factor) {
         connect(own, &ValueRow::value_changed, this, [this, part, factor](double value) {

@@ -177,7 +177,7 @@ bool Dialogs::may_leave() {
     box.addButton(tr("Stay here"), QMessageBox::RejectRole);
     box.setDefaultButton(to_export);
     box.exec();
-    if (box.clickedButton() == to_export) session_.standpoint.set_stage(Stage::deliver);
+    if (box.clickedButton() == to_export) session_.standpoint.set_stage(Stage::finish);
     return box.clickedButton() == leave;
 }
 

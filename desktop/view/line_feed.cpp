@@ -139,7 +139,7 @@ void LineFeed::show_path() {
     const bool mended = result && !result->strokes.empty();
     path_.set_waymark(Stage::mend,
                       {mended ? strokes_text(result->strokes.size()) : QString(), mended, false});
-    path_.set_waymark(Stage::deliver, {!result              ? QString()
+    path_.set_waymark(Stage::finish, {!result              ? QString()
                                        : result->is_saved() ? tr("saved")
                                                             : tr("not saved"),
                                        result && result->is_saved(), false});

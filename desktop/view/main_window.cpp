@@ -16,7 +16,7 @@
 #include "desktop/session/text.h"
 #include "desktop/tray/align_tray.h"
 #include "desktop/tray/cull_tray.h"
-#include "desktop/tray/deliver_tray.h"
+#include "desktop/tray/finish_tray.h"
 #include "desktop/tray/mend_tray.h"
 #include "desktop/tray/merge_tray.h"
 #include "desktop/tray/plan_tray.h"
@@ -179,8 +179,8 @@ void MainWindow::build_commands() {
     steps.is_in_bring_in = [this] { return plan_->page() == PlanTray::bring_in; };
     steps.next_in_plan = [this] { plan_->next_step(); };
     steps.export_picture = [this] {
-        session_.standpoint.set_stage(Stage::deliver);
-        if (session_.standpoint.result()) deliver_->save();
+        session_.standpoint.set_stage(Stage::finish);
+        if (session_.standpoint.result()) finish_->save();
     };
     steps.escape = [this] { escape(); };
     add_window_commands(commands_, session_, *area_, steps);
@@ -194,9 +194,9 @@ void MainWindow::build_trays() {
     plan_ = new PlanTray(session_, commands_, room);
     align_ = new AlignTray(session_, commands_, room);
     auto* merge = new MergeTray(session_, commands_, room);
-    deliver_ = new DeliverTray(session_, room);
+    finish_ = new FinishTray(session_, room);
     trays_ = {plan_, new CullTray(session_, commands_, room), align_,
-              merge, new MendTray(session_, commands_, room), deliver_};
+              merge, new MendTray(session_, commands_, room), finish_};
     // All but one are hidden: a tray takes the height that it needs itself.
     for (Tray* tray : trays_) rows->addWidget(tray);
 

@@ -10,7 +10,7 @@ class QStackedWidget;
 
 namespace moorhaze::desktop {
 
-class DeliverTray;
+class FinishTray;
 class DepthLine;
 class JobBar;
 class NoticeBar;
@@ -89,7 +89,7 @@ class MainWindow : public QMainWindow {
     PictureArea* area_ = nullptr;
     QWidget* tray_room_ = nullptr;
     std::vector<Tray*> trays_;  ///< by stage
-    DeliverTray* deliver_ = nullptr;
+    FinishTray* finish_ = nullptr;
     PathBar* path_ = nullptr;
     QSettings* settings_ = nullptr;
     bool was_shown_ = false;

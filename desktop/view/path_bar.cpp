@@ -19,7 +19,7 @@ PathBar::PathBar(QWidget* parent) : QWidget(parent) {
 
 QString PathBar::name(Stage stage) {
     static const char* const names[] = {QT_TR_NOOP("Plan"),  QT_TR_NOOP("Cull"), QT_TR_NOOP("Align"),
-                                        QT_TR_NOOP("Merge"), QT_TR_NOOP("Mend"), QT_TR_NOOP("Deliver")};
+                                        QT_TR_NOOP("Merge"), QT_TR_NOOP("Mend"), QT_TR_NOOP("Finish")};
     return tr(names[int(stage)]);
 }
 

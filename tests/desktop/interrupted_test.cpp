@@ -310,7 +310,7 @@ TEST_CASE("a large stroke goes to the screen in pieces, and all of it gets there
     const test::Scratch scratch;
     std::vector<Picture> pictures(3);
     for (Picture& picture : pictures) {
-        picture.pixels = cv::Mat(1300, 2600, CV_16UC3);
+        picture.pixels = cv::Mat(1000, 1600, CV_16UC3);
         cv::randu(picture.pixels, 0, 65535);
     }
     test::write_series(scratch, pictures);
@@ -332,7 +332,7 @@ TEST_CASE("a large stroke goes to the screen in pieces, and all of it gets there
         ++pieces;
         largest = std::max(largest, double(area.width()) * area.height());
     });
-    session.brushwork.begin_stroke({1300, 650});
+    session.brushwork.begin_stroke({800, 500});
     session.brushwork.end_stroke();
     wait_until([&] { return session.brushwork.is_settled(); });
     CHECK(pieces > 1);

@@ -232,7 +232,7 @@ TEST_CASE("leaving with a result that was not exported asks first", "[desktop][j
     CHECK(main->isVisible());
     answer_next_question("Export it first");
     CHECK_FALSE(main->close());
-    CHECK(main->session().standpoint.stage() == Stage::deliver);
+    CHECK(main->session().standpoint.stage() == Stage::finish);
     answer_next_question("Leave without it");
     CHECK(main->close());
 }
@@ -273,7 +273,7 @@ TEST_CASE("painting without a source, exporting into nowhere and bad names are a
     QTest::mouseRelease(&main->picture_view(), Qt::LeftButton, {}, QPoint(400, 300));
     CHECK(main->notice().text().contains("Pick a frame"));
     CHECK(main->session().standpoint.result()->strokes.empty());
-    main->session().standpoint.set_stage(Stage::deliver);
+    main->session().standpoint.set_stage(Stage::finish);
     named<QLineEdit>(*main, "exportFolder")->setText("/no/such/folder");
     click(named<QPushButton>(*main, "export"));
     CHECK(main->notice().text().contains("no such folder"));

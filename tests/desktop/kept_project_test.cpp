@@ -112,9 +112,48 @@ TEST_CASE("a project that was closed goes on where it was left: stage, frames, r
     // The frames lie as they did: nothing is aligned again, and the result is of today.
     CHECK(session.products.plane_is_current());
     CHECK(session.merging.is_current());
-    // It is worked on as before.
+    // It is worked on as before, and handed over.
     again.draw(100, 60);
     CHECK(session.standpoint.result()->strokes.size() == 2);
+    const fs::path out = scratch / "heath.tif";
+    bool exported = false;
+    QObject::connect(&session.exporter, &Exporter::saved, &session.exporter, [&] { exported = true; });
+    session.exporter.save(QString::fromStdString(out.string()), export_kinds()[0], 95, false);
+    wait_until([&] { return exported; });
+    CHECK(equal(read_picture(out).pixels, test::mended_shown(session).pixels));
+    again.wait_until_saved();
+    CHECK(open_project(file, {}).saved.project.results[0].is_saved());
+}
+
+TEST_CASE("how a person likes to work is kept from one start to the next", "[kept]") {
+    const test::Scratch scratch;
+    QSettings settings(QString::fromStdString((scratch / "settings.ini").string()), QSettings::IniFormat);
+    {
+        Session session;
+        session.preferences.keep_in(&settings);
+        CHECK(session.memory_mb() == default_memory_mb());
+        session.set_memory_mb(3000);
+        session.standpoint.set_brush({42, 0.25, 0.9, true});
+        session.standpoint.set_look_ahead(false);
+        session.standpoint.set_marks_reach(0.7);
+    }
+    Session session;
+    session.preferences.keep_in(&settings);
+    CHECK(session.memory_mb() == 3000);
+    CHECK(session.merging.memory_mb() == 3000 - 450 - 750);
+    CHECK(session.standpoint.brush().radius_px == 42);
+    CHECK(session.standpoint.brush().softness == 0.25);
+    CHECK(session.standpoint.brush().flow == 0.9);
+    CHECK_FALSE(session.standpoint.brush().wipe_back);  // a tool, not a liking
+    CHECK_FALSE(session.standpoint.look_ahead());
+    CHECK(session.standpoint.marks_reach() == 0.7);
+    // What a hand wrote wrongly does no harm.
+    settings.setValue("brush/radius_px", "huge");
+    settings.setValue("memory/megabytes", -5);
+    Session other;
+    other.preferences.keep_in(&settings);
+    CHECK(other.standpoint.brush().radius_px >= 1);
+    CHECK(other.memory_mb() >= 100);
 }
 
 TEST_CASE("a series that nothing was done with leaves no project behind", "[kept]") {

@@ -6,6 +6,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/files/float_tiff.h"
+#include "core/work/for_rows.h"
 #include "tests/support/textured.h"
 
 namespace moorhaze::test {
@@ -25,16 +26,17 @@ std::vector<Picture> strip_series(cv::Size size, int frames,
                                   const std::function<cv::Point2d(int, double, double)>& lie) {
     const Texture texture(11);
     const int margin = 48;
+    // Blurred in the true picture first, then laid as each frame lies: what a lens does.
+    cv::Mat1f truth(size.height + 2 * margin, size.width + 2 * margin);
+    for_rows(truth.rows, {}, [&](int y) {
+        for (int x = 0; x < truth.cols; ++x) truth(y, x) = float(texture.at(x - margin, y - margin));
+    });
+    std::vector<cv::Mat1f> blurred(std::size_t(frames) + 1);
+    blurred[0] = truth;
+    for (int off = 1; off <= frames; ++off)
+        cv::GaussianBlur(truth, blurred[std::size_t(off)], {0, 0}, 1.2 * off);
     std::vector<Picture> pictures;
     for (int i = 0; i < frames; ++i) {
-        // Blurred in the true picture first, then laid as the frame lies: what a lens does.
-        cv::Mat1f truth(size.height + 2 * margin, size.width + 2 * margin);
-        for (int y = 0; y < truth.rows; ++y)
-            for (int x = 0; x < truth.cols; ++x) truth(y, x) = float(texture.at(x - margin, y - margin));
-        std::vector<cv::Mat1f> blurred(std::size_t(frames) + 1);
-        blurred[0] = truth;
-        for (int off = 1; off <= frames; ++off)
-            cv::GaussianBlur(truth, blurred[std::size_t(off)], {0, 0}, 1.2 * off);
         const Picture picture = picture_from(size, [&](int x, int y) {
             const cv::Point2d place = lie ? lie(i, x, y) : cv::Point2d(x, y);
             const double strip = std::clamp(place.x / size.width * frames - 0.5, 0.0, frames - 1.0);

@@ -1,4 +1,4 @@
-#include "desktop/tray/deliver_tray.h"
+#include "desktop/tray/finish_tray.h"
 
 #include <QComboBox>
 #include <QDir>
@@ -16,7 +16,7 @@
 
 namespace moorhaze::desktop {
 
-DeliverTray::DeliverTray(Session& session, QWidget* parent) : Tray(tr("Deliver"), parent), session_(session) {
+FinishTray::FinishTray(Session& session, QWidget* parent) : Tray(tr("Finish"), parent), session_(session) {
     add_section(tr("Kind of file"));
     kind_ = new QComboBox(this);
     kind_->setObjectName(QStringLiteral("exportKind"));
@@ -73,9 +73,9 @@ DeliverTray::DeliverTray(Session& session, QWidget* parent) : Tray(tr("Deliver")
         exists_->hide();
         refresh();
     });
-    connect(choose, &QPushButton::clicked, this, &DeliverTray::choose_folder);
-    connect(export_, &QPushButton::clicked, this, &DeliverTray::save);
-    connect(name_, &QLineEdit::returnPressed, this, &DeliverTray::save);
+    connect(choose, &QPushButton::clicked, this, &FinishTray::choose_folder);
+    connect(export_, &QPushButton::clicked, this, &FinishTray::save);
+    connect(name_, &QLineEdit::returnPressed, this, &FinishTray::save);
     connect(other_name_, &QPushButton::clicked, this, [this] {
         name_->setText(QFileInfo(Exporter::free_name(file())).completeBaseName());
         save();
@@ -84,7 +84,7 @@ DeliverTray::DeliverTray(Session& session, QWidget* parent) : Tray(tr("Deliver")
         exists_->hide();
         session_.exporter.save(file(), kind(), int(quality_->value()), true);
     });
-    connect(&session_.exporter, &Exporter::exists_already, this, &DeliverTray::show_exists);
+    connect(&session_.exporter, &Exporter::exists_already, this, &FinishTray::show_exists);
     connect(&session_.exporter, &Exporter::saved, this, [this](const QString& file, qint64 bytes) {
         exists_->hide();
         outcome_->setText(tr("Saved %1 (%2)")
@@ -97,22 +97,22 @@ DeliverTray::DeliverTray(Session& session, QWidget* parent) : Tray(tr("Deliver")
     connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::result) refresh();
     });
-    connect(&session_.products, &Products::changed, this, &DeliverTray::refresh);
+    connect(&session_.products, &Products::changed, this, &FinishTray::refresh);
     suggest();
 }
 
-const ExportKind& DeliverTray::kind() const {
+const ExportKind& FinishTray::kind() const {
     return export_kinds()[std::size_t(std::max(0, kind_->currentIndex()))];
 }
 
-QString DeliverTray::file() const {
+QString FinishTray::file() const {
     QString name = name_->text().trimmed();
     const QString ending = kind().ending;
     if (!name.endsWith(ending, Qt::CaseInsensitive)) name += ending;
     return QDir(folder_->text().trimmed()).filePath(name);
 }
 
-void DeliverTray::suggest() {
+void FinishTray::suggest() {
     outcome_->clear();
     exists_->hide();
     name_->setText(session_.document.has_series() ? text(session_.document.project().name) + tr("-merged")
@@ -123,7 +123,7 @@ void DeliverTray::suggest() {
     refresh();
 }
 
-void DeliverTray::refresh() {
+void FinishTray::refresh() {
     const ProjectResult* result = session_.standpoint.result();
     const MergeProduct* product = result ? session_.products.merge(result->id) : nullptr;
     quality_->setVisible(kind().write.format == FileFormat::jpeg);
@@ -136,7 +136,7 @@ void DeliverTray::refresh() {
                             : tr("Nothing is merged yet (Ctrl+Return)."));
 }
 
-void DeliverTray::save() {
+void FinishTray::save() {
     if (name_->text().trimmed().isEmpty()) {
         session_.notices.notify_error(tr("The file needs a name."));
         name_->setFocus();
@@ -153,14 +153,14 @@ void DeliverTray::save() {
     session_.exporter.save(file(), kind(), int(quality_->value()), false);
 }
 
-void DeliverTray::show_exists(const QString& file) {
+void FinishTray::show_exists(const QString& file) {
     outcome_->setText(
         tr("%1 exists already. Save under another name, or replace it?").arg(QFileInfo(file).fileName()));
     exists_->show();
     other_name_->setFocus();
 }
 
-void DeliverTray::choose_folder() {
+void FinishTray::choose_folder() {
     const QString chosen = QFileDialog::getExistingDirectory(this, tr("Save into"), folder_->text());
     if (!chosen.isEmpty()) folder_->setText(chosen);
 }

@@ -8,10 +8,10 @@ class QLineEdit;
 namespace moorhaze::desktop {
 
 /// Saving the picture: kind of file, folder, name. An existing file is never replaced without a word.
-class DeliverTray : public Tray {
+class FinishTray : public Tray {
     Q_OBJECT
   public:
-    DeliverTray(Session& session, QWidget* parent);
+    FinishTray(Session& session, QWidget* parent);
     QString file() const;
 
   public slots:

@@ -1,0 +1,299 @@
+// The proving ground: merges of random scenes against their truth, against textbook methods on two geometries
+// and against the best choice of single frames.
+// Settings are chosen on seeds below 100; what is reported comes from seeds of 100 and more.
+//   moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER]
+// Series are simulated once and kept in the folder.
+#include <algorithm>
+#include <cstdio>
+#include <cstring>
+#include <fstream>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <numeric>
+#include <opencv2/imgproc.hpp>
+
+#include "core/files/float_tiff.h"
+#include "core/project/align_series.h"
+#include "core/project/edits.h"
+#include "core/project/look_into.h"
+#include "core/project/merge_series.h"
+#include "rig/simulate.h"
+#include "tests/support/measures.h"
+#include "tests/support/textbook.h"
+
+namespace {
+
+using namespace moorhaze;
+namespace fs = std::filesystem;
+
+constexpr int kEdge_px = 16, kHighlight_px = 30, kBorder_px = 24;
+constexpr double kEdgeStep = 1.5;  // frames of depth between neighbouring pixels
+
+rig::SimulateSettings settings_of(std::uint32_t seed, cv::Size size) {
+    rig::SimulateSettings settings;
+    settings.scene = "random";
+    settings.seed = seed;
+    settings.width_px = size.width;
+    settings.height_px = size.height;
+    settings.noise = (seed % 3) * 0.4;
+    settings.tiff = seed % 4 == 0;
+    settings.jpeg_quality = 85 + int(seed % 16);
+    settings.rays = {6, 40, 0.02f};
+    return settings;
+}
+
+/// What the rig knows of a series.
+struct Truth {
+    Series series;
+    cv::Mat1f luma;
+    int reference = 0;
+    std::vector<cv::Matx33d> matrices;
+    cv::Mat1b inside, edges, highlights, flat, textured;
+};
+
+cv::Mat1b within(const cv::Mat1b& places, int radius_px) {
+    cv::Mat1b grown;
+    cv::dilate(places, grown,
+               cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * radius_px + 1, 2 * radius_px + 1}));
+    return grown;
+}
+
+Truth truth_of(const fs::path& folder) {
+    Truth truth;
+    truth.series = open_series({folder / "frames"}, {}).series;
+    const Picture sharp = read_picture(folder / "truth" / "sharp.tif");
+    truth.luma = test::luma_of(sharp);
+    const cv::Mat1f depth = read_plane(folder / "truth" / "depth.tif");
+    std::ifstream in(folder / "truth" / "truth.json");
+    const auto json = nlohmann::json::parse(in);
+    truth.reference = json["reference"].get<int>() - 1;
+    for (const auto& frame : json["frames"]) {
+        cv::Matx33d matrix;
+        for (int y = 0; y < 3; ++y)
+            for (int x = 0; x < 3; ++x) matrix(y, x) = frame["matrix"][y][x];
+        truth.matrices.push_back(matrix);
+    }
+    // Backdrops lie far behind all frames: their edge is an edge, too.
+    cv::Mat1f held = cv::min(depth, double(truth.series.count()) + 4);
+    cv::patchNaNs(held, double(truth.series.count()) + 4);
+    cv::Mat most, least;
+    cv::dilate(held, most, cv::Mat());
+    cv::erode(held, least, cv::Mat());
+    truth.edges = within(most - least > kEdgeStep, kEdge_px);
+    cv::Mat channels[3];
+    cv::split(sharp.pixels, channels);
+    const double full = sharp.bits() == 16 ? 65535 : 255;
+    cv::Mat1b clipped = channels[0] > 0.985 * full;
+    for (int k = 1; k < 3; ++k) clipped |= channels[k] > 0.985 * full;
+    truth.highlights = within(clipped, kHighlight_px);
+    cv::Mat1f mean, square;
+    cv::GaussianBlur(truth.luma, mean, {0, 0}, 4);
+    cv::GaussianBlur(truth.luma.mul(truth.luma), square, {0, 0}, 4);
+    const cv::Mat1b calm = square - mean.mul(mean) < 0.004 * 0.004;
+    truth.inside = cv::Mat1b(truth.luma.size(), uchar(0));
+    truth.inside(cv::Rect(kBorder_px, kBorder_px, truth.luma.cols - 2 * kBorder_px,
+                          truth.luma.rows - 2 * kBorder_px)) = 255;
+    truth.highlights &= truth.inside;
+    truth.edges &= truth.inside & ~truth.highlights;
+    truth.flat = calm & truth.inside & ~truth.edges & ~truth.highlights;
+    truth.textured = truth.inside & ~truth.edges & ~truth.highlights & ~truth.flat;
+    return truth;
+}
+
+/// The result laid over the truth by a smooth field: a slow warp of the whole is seen by nobody. Shifts of
+/// blocks by phase correlation, a polynomial of the third degree through them.
+cv::Mat1f registered(const cv::Mat1f& result, const cv::Mat1f& truth) {
+    constexpr int kBlock = 96, kTerms = 10;
+    auto terms = [&](double x, double y) {
+        const double u = 2 * x / truth.cols - 1, v = 2 * y / truth.rows - 1;
+        return std::array<double, kTerms>{1,     u,         v,         u * u,     u * v,
+                                          v * v, u * u * u, u * u * v, u * v * v, v * v * v};
+    };
+    cv::Mat1f window;
+    cv::createHanningWindow(window, {kBlock, kBlock}, CV_32F);
+    std::vector<std::array<double, kTerms>> rows;
+    std::vector<cv::Point2d> shifts;
+    for (int y = 0; y + kBlock <= truth.rows; y += kBlock / 2)
+        for (int x = 0; x + kBlock <= truth.cols; x += kBlock / 2) {
+            const cv::Rect block(x, y, kBlock, kBlock);
+            cv::Scalar mean, deviation;
+            cv::meanStdDev(truth(block), mean, deviation);
+            if (deviation[0] < 0.02) continue;
+            double response = 0;
+            const cv::Point2d shift = cv::phaseCorrelate(truth(block), result(block), window, &response);
+            if (response < 0.3 || std::hypot(shift.x, shift.y) > 4) continue;
+            rows.push_back(terms(x + kBlock / 2.0, y + kBlock / 2.0));
+            shifts.push_back(shift);
+        }
+    if (rows.size() < 4 * kTerms) return result;
+    cv::Mat1d left(int(rows.size()), kTerms), right(int(rows.size()), 2), field;
+    std::vector<double> weights(rows.size(), 1);
+    for (int round = 0; round < 4; ++round) {
+        for (int i = 0; i < left.rows; ++i) {
+            for (int k = 0; k < kTerms; ++k)
+                left(i, k) = weights[std::size_t(i)] * rows[std::size_t(i)][std::size_t(k)];
+            right(i, 0) = weights[std::size_t(i)] * shifts[std::size_t(i)].x;
+            right(i, 1) = weights[std::size_t(i)] * shifts[std::size_t(i)].y;
+        }
+        cv::solve(left, right, field, cv::DECOMP_SVD);
+        for (std::size_t i = 0; i < rows.size(); ++i) {
+            double dx = -shifts[i].x, dy = -shifts[i].y;
+            for (int k = 0; k < kTerms; ++k)
+                dx += field(k, 0) * rows[i][std::size_t(k)], dy += field(k, 1) * rows[i][std::size_t(k)];
+            weights[i] = 1 / std::sqrt(1 + 100 * (dx * dx + dy * dy));
+        }
+    }
+    cv::Mat2f map(truth.size());
+    for (int y = 0; y < map.rows; ++y)
+        for (int x = 0; x < map.cols; ++x) {
+            const auto own = terms(x, y);
+            double dx = 0, dy = 0;
+            for (int k = 0; k < kTerms; ++k)
+                dx += field(k, 0) * own[std::size_t(k)], dy += field(k, 1) * own[std::size_t(k)];
+            map(y, x) = {float(x + dx), float(y + dy)};
+        }
+    cv::Mat1f moved;
+    cv::remap(result, moved, map, {}, cv::INTER_LANCZOS4, cv::BORDER_REPLICATE);
+    return moved;
+}
+
+struct Score {
+    double all = 0, edges = 0, highlights = 0, flat = 0, textured = 0, similarity = 0, contrast = 0;
+};
+
+Score score(const cv::Mat1f& result, const Truth& truth) {
+    const cv::Mat1f own = registered(result, truth.luma);
+    auto psnr = [&](const cv::Mat1b& mask) {
+        return cv::countNonZero(mask) < 500 ? 0.0 : test::psnr_db(own, truth.luma, mask);
+    };
+    Score score{psnr(truth.inside),
+                psnr(truth.edges),
+                psnr(truth.highlights),
+                psnr(truth.flat),
+                psnr(truth.textured),
+                0,
+                0};
+    const cv::Rect inner(kBorder_px, kBorder_px, own.cols - 2 * kBorder_px, own.rows - 2 * kBorder_px);
+    score.similarity = test::ssim(own(inner).clone(), truth.luma(inner).clone());
+    cv::Mat1f coarse_own, coarse_truth;
+    cv::GaussianBlur(own, coarse_own, {0, 0}, 1.5);
+    cv::GaussianBlur(truth.luma, coarse_truth, {0, 0}, 1.5);
+    cv::Mat1f fine_own = own - coarse_own, fine_truth = truth.luma - coarse_truth;
+    fine_own.setTo(0, ~truth.inside), fine_truth.setTo(0, ~truth.inside);
+    score.contrast = fine_own.dot(fine_truth) / std::max(1e-12, fine_truth.dot(fine_truth));
+    return score;
+}
+
+cv::Mat1f luma_of(const cv::Mat3f& encoded) {
+    cv::Mat1f luma;
+    cv::transform(encoded, luma, cv::Matx13f(0.2126f, 0.7152f, 0.0722f));
+    return luma;
+}
+
+/// Frames where the rig says that they lie.
+test::TextbookFrames true_frames(const Truth& truth) {
+    test::TextbookFrames frames;
+    for (int i = 0; i < truth.series.count(); ++i) {
+        const Picture picture = read_picture(truth.series.frames[std::size_t(i)].path);
+        cv::Mat3f plain, laid;
+        picture.pixels.convertTo(plain, CV_32FC3, picture.bits() == 16 ? 1 / 65535.0 : 1 / 255.0);
+        cv::warpPerspective(plain, laid, truth.matrices[std::size_t(i)], plain.size(), cv::INTER_LINEAR,
+                            cv::BORDER_REPLICATE);
+        cv::Mat1b covered;
+        cv::warpPerspective(cv::Mat1b(plain.size(), uchar(255)), covered, truth.matrices[std::size_t(i)],
+                            plain.size(), cv::INTER_NEAREST);
+        frames.pixels.push_back(laid);
+        frames.covered.push_back(covered);
+    }
+    return frames;
+}
+
+Score best_textbook(const test::TextbookFrames& frames, const Truth& truth) {
+    Score best;
+    for (const cv::Mat3f& merged :
+         {test::sharpness_weighted_mean(frames), test::largest_laplacian_choice(frames),
+          test::largest_energy_pyramid(frames)}) {
+        const Score own = score(luma_of(merged), truth);
+        if (own.all > best.all) best = own;
+    }
+    return best;
+}
+
+void print(const char* name, const Score& own) {
+    std::printf("  %-22s %6.2f %6.2f %6.2f %6.2f %6.2f   %.4f  %.3f\n", name, own.all, own.edges,
+                own.highlights, own.textured, own.flat, own.similarity, own.contrast);
+    std::fflush(stdout);
+}
+
+using Scores = std::map<std::string, std::vector<Score>>;
+
+void prove(const fs::path& folder, Scores& scores) {
+    const Truth truth = truth_of(folder);
+    auto note = [&](const std::string& name, const Score& own) {
+        print(name.c_str(), own);
+        scores[name].push_back(own);
+    };
+    Project project = with_kept(with_series({}, truth.series, {}, std::nullopt), KeptArea::reference);
+    project = with_reference(project, project.frames[truth.reference].id);
+    const FrameFacts facts = facts_of(truth.series);
+    const Series series = series_of(project, facts);
+    const Looked looked = look_into(series, {}, {});
+    int flags = 0;
+    for (const auto& own : looked.whole.flags)
+        flags += int(std::count_if(own.begin(), own.end(),
+                                   [](const FrameFlag& flag) { return flag.kind != "unsharp"; }));
+    std::printf("  false flags %d, false gaps %zu\n", flags, looked.whole.gaps.size());
+    const SeriesGeometry geometry =
+        align_series(series, merge_inputs(project, *project.reference).align, nullptr, {}).geometry;
+    for (const char* method : {"woven", "depth", "pyramid"}) {
+        MergeChoice choice;
+        choice.method = method;
+        const MadeFrom from = merge_inputs(with_merge(project, choice), *project.reference);
+        note(method, score(test::luma_of(merge_series(series, geometry, from, 0, {}, {}).picture), truth));
+    }
+    note("textbook, library's", best_textbook(test::textbook_frames(truth.series, truth.reference), truth));
+    const test::TextbookFrames laid = true_frames(truth);
+    note("textbook, true", best_textbook(laid, truth));
+    std::vector<cv::Mat1f> lumas;
+    for (const cv::Mat3f& frame : laid.pixels) lumas.push_back(luma_of(frame));
+    note("best frame", score(test::best_frame_choice(lumas, laid.covered, truth.luma), truth));
+}
+
+Score mean_of(const std::vector<Score>& list) {
+    Score mean;
+    auto average = [&](double Score::*part) {
+        double sum = 0;
+        int count = 0;
+        for (const Score& own : list)
+            if (own.*part > 0) sum += own.*part, ++count;
+        mean.*part = count ? sum / count : 0;
+    };
+    for (double Score::*part : {&Score::all, &Score::edges, &Score::highlights, &Score::flat,
+                                &Score::textured, &Score::similarity, &Score::contrast})
+        average(part);
+    return mean;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    unsigned first = 0, last = 0;
+    int width = 900, height = 600;
+    if (argc < 2 || std::sscanf(argv[1], "%u-%u", &first, &last) != 2 || last < first ||
+        (argc > 2 && std::sscanf(argv[2], "%dx%d", &width, &height) != 2)) {
+        std::fprintf(stderr, "usage: moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER]\n");
+        return 2;
+    }
+    const fs::path folder = argc > 3 ? argv[3] : "proving-ground";
+    Scores scores;
+    std::printf("luma PSNR in dB    all    edges  highl. textur. flat     SSIM  contrast\n");
+    for (unsigned seed = first; seed <= last; ++seed) {
+        const fs::path own = folder / ("seed-" + std::to_string(seed) + "-" + std::to_string(width));
+        if (!fs::exists(own / "truth" / "truth.json"))
+            rig::simulate(settings_of(seed, {width, height}), own, {});
+        std::printf("seed %u\n", seed);
+        prove(own, scores);
+    }
+    std::printf("mean of %u seeds\n", last - first + 1);
+    for (const auto& [name, list] : scores) print(name.c_str(), mean_of(list));
+}
