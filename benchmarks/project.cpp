@@ -5,7 +5,9 @@
 #include <QTemporaryDir>
 #include <QThread>
 #include <cstdio>
+#include <opencv2/imgproc.hpp>
 
+#include "core/project/merge_series.h"
 #include "core/project/result_files.h"
 #include "desktop/session/session.h"
 
