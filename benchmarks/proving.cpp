@@ -119,8 +119,10 @@ cv::Mat1f registered(const cv::Mat1f& result, const cv::Mat1f& truth) {
             cv::Scalar mean, deviation;
             cv::meanStdDev(truth(block), mean, deviation);
             if (deviation[0] < 0.02) continue;
+            // The library multiplies what it is given by the window, in place.
             double response = 0;
-            const cv::Point2d shift = cv::phaseCorrelate(truth(block), result(block), window, &response);
+            const cv::Point2d shift =
+                cv::phaseCorrelate(truth(block).clone(), result(block).clone(), window, &response);
             if (response < 0.3 || std::hypot(shift.x, shift.y) > 4) continue;
             rows.push_back(terms(x + kBlock / 2.0, y + kBlock / 2.0));
             shifts.push_back(shift);

@@ -118,8 +118,9 @@ void add_leaf(Scene& scene, Draw& draw, Vec3 at, float length, std::uint16_t mat
         scene,
         [&](float u, float v) {
             const float saw = teeth * v - std::floor(teeth * v);
+            // Never of no width at all: its normals would be none.
             const float edge =
-                width * std::sin(3.14159265f * std::min(1.0f, 0.08f + 0.92f * v)) * (1 - bite * saw);
+                width * std::max(0.03f, std::sin(3.14159265f * (0.08f + 0.92f * v))) * (1 - bite * saw);
             const float across = 2 * u - 1;
             return pose.place(
                 {across * edge, -length * v, length * bend * v * v + 0.15f * edge * across * across});

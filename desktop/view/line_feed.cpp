@@ -141,7 +141,7 @@ void LineFeed::show_path() {
                       {mended ? strokes_text(result->strokes.size()) : QString(), mended, false});
     path_.set_waymark(Stage::finish, {!result              ? QString()
                                        : result->is_saved() ? tr("saved")
-                                                            : tr("not saved"),
+                                                            : tr("not exported"),
                                        result && result->is_saved(), false});
 }
 
