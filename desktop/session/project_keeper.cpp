@@ -86,8 +86,10 @@ bool ProjectKeeper::is_idle() const {
 
 void ProjectKeeper::change(const SavedProject& now) {
     if (!now_)
-        for (const ProjectResult& result : now.project.results)
+        for (const ProjectResult& result : now.project.results) {
+            named_.insert(result.id);
             if (has_result(file_.parent_path(), result.id)) written_.insert(result.id);
+        }
     if (now_ && *now_ == now) return;
     const bool is_first = !now_;
     now_ = now;
@@ -139,6 +141,7 @@ void ProjectKeeper::write_next() {
         },
         [this](ResultId id) {
             written_.insert(id);
+            named_.insert(id);
             changed_ = true;
             save();
         },
@@ -152,12 +155,13 @@ void ProjectKeeper::went_wrong(const QString& why) {
     if (!finishing_) timer_.start(kTryAgain_ms);
 }
 
-/// What the file may name: results whose pixels are on disc.
+/// What the file may name: results whose pixels are on disc, or were so once. Strokes on one whose pixels
+/// somebody removed are not lost with them.
 SavedProject ProjectKeeper::nameable() const {
     SavedProject own = *now_;
     std::vector<int> places;
     for (int i = 0; i < own.project.results.size(); ++i)
-        if (written_.contains(own.project.results[i].id)) places.push_back(i);
+        if (named_.contains(own.project.results[i].id)) places.push_back(i);
     if (int(places.size()) != own.project.results.size())
         own.project.results = own.project.results.picked(places);
     return own;
@@ -237,6 +241,7 @@ void ProjectKeeper::finish_and_wait(bool is_worth_it) {
             while (const auto next = next_unwritten()) {
                 write(file_.parent_path(), pixels_.at(*next), {});
                 written_.insert(*next);
+                named_.insert(*next);
             }
             save_project(file_, nameable());
             write_picture_of(*now_, file_.parent_path(), picture_);

@@ -89,6 +89,7 @@ class ProjectKeeper : public QObject {
     std::optional<std::filesystem::path> move_to_;
     std::map<ResultId, Pixels> pixels_;  ///< all that were handed over
     std::set<ResultId> written_;         ///< those whose pixels are on disc
+    std::set<ResultId> named_;           ///< those that the file names, whatever became of their pixels
     QImage picture_;                     ///< for the list of projects
     LatestWish saving_{LatestWish::Replaced::comes_to_its_end};
     LatestWish writing_{LatestWish::Replaced::comes_to_its_end};

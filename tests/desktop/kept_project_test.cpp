@@ -261,6 +261,29 @@ TEST_CASE("a folder that is removed while it is open is written again, results a
     CHECK(equal(stored.result.picture.pixels, test::merge_shown(own.session).picture.pixels));
 }
 
+TEST_CASE("strokes on a result whose pixels somebody removed are not lost with them", "[kept]") {
+    const test::Scratch scratch;
+    fs::path file;
+    {
+        KeptSession own(scratch.folder());
+        own.merge();
+        own.draw(60, 40);
+        file = own.file();
+    }
+    fs::remove(file.parent_path() / "results" / "1.json");
+    fs::remove(file.parent_path() / "results" / "1.tif");
+    KeptSession again(scratch.folder(), false);
+    again.open(file);
+    CHECK(again.was_told("Merge it again"));
+    CHECK(again.session.products.merge(test::results(again.session)[0].id) == nullptr);
+    again.session.merging.rename(test::results(again.session)[0].id, "without pixels");
+    again.wait_until_saved();
+    const Project there = open_project(file, {}).saved.project;
+    REQUIRE(there.results.size() == 1);
+    CHECK(there.results[0].title == "without pixels");
+    CHECK(there.results[0].strokes.size() == 1);
+}
+
 TEST_CASE("where nothing can be written work goes on from memory, and is saved as soon as it can be",
           "[kept]") {
     const test::Scratch scratch;
