@@ -195,22 +195,30 @@ std::vector<FrameId> Autosave::missing_frames() const {
 void Autosave::find_frames(const std::filesystem::path& folder) {
     const std::vector<FrameId> missing = missing_frames();
     if (missing.empty()) return base_.notices.notify(tr("All frames are where they were."));
+    struct Found {
+        std::vector<std::pair<FrameId, std::filesystem::path>> paths;
+        FrameFacts facts;
+    };
     base_.jobs.start(
         kFind,
         [project = base_.document.project(), missing, folder](const Job& job) {
-            return moorhaze::find_frames(project, missing, folder, job);
+            Found found;
+            for (const auto& [frame, path] : moorhaze::find_frames(project, missing, folder, job)) try {
+                    found.facts[frame] = read_picture_info(path);
+                    found.paths.emplace_back(frame, path);
+                } catch (const FileError&) {
+                    continue;  // no picture any more: it stays missing
+                }
+            return found;
         },
-        [this, serial = base_.document.serial(), asked = int(missing.size())](const auto& found) {
+        [this, serial = base_.document.serial(), asked = int(missing.size())](const Found& own) {
+            const auto& found = own.paths;
             if (serial != base_.document.serial()) return;
             if (found.empty())
                 return base_.notices.notify_error(
                     tr("None of the %1 missing frames is in that folder. Choose another one.").arg(asked));
             FrameFacts facts = base_.document.facts();
-            for (const auto& [frame, path] : found) try {
-                    facts.insert_or_assign(frame, read_picture_info(path));
-                } catch (const FileError& error) {
-                    base_.notices.notify_error(QString::fromUtf8(error.what()));
-                }
+            for (const auto& [frame, info] : own.facts) facts.insert_or_assign(frame, info);
             const Standing standing = saved().standing;
             // All that was made of them names other files now: the project is taken up anew.
             base_.document.replace(with_frame_paths(base_.document.project(), found), facts,

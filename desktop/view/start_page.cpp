@@ -8,6 +8,7 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "desktop/session/recent_projects.h"
 #include "desktop/session/text.h"
@@ -63,7 +64,7 @@ StartPage::StartPage(Commands& commands, RecentProjects& recent, QWidget* parent
     connect(&recent_, &RecentProjects::changed, this, [this] {
         if (isVisible()) refresh();
     });
-    refresh();
+    recent_part_->hide();  // until it is shown, and knows of some
 }
 
 QWidget* StartPage::make_beginning(Commands& commands) {
@@ -152,7 +153,10 @@ void StartPage::refresh() {
     old_text_->setText(
         unsaved == 0 ? QString() : tr("%1 not kept anywhere yet, %2").arg(unsaved).arg(size_in_words(bytes)));
     old_text_->setVisible(unsaved > 0);
-    remove_->setVisible(!recent_.unsaved_older_than(kOldDays).empty());
+    const QDateTime since = QDateTime::currentDateTime().addDays(-kOldDays);
+    remove_->setVisible(std::any_of(projects.begin(), projects.end(), [&](const RecentProject& own) {
+        return own.is_unsaved && own.saved < since;
+    }));
     recent_part_->setVisible(!projects.empty());
     setFixedSize(kBeginningWidth + (projects.empty() ? 0 : kRecentWidth), projects.empty() ? 290 : 360);
 }
