@@ -10,24 +10,38 @@
 namespace moorhaze::rig {
 namespace {
 
+constexpr float kFinest = 8;  // per mm: about the pixel of a picture 900 px wide
+
 /// How a thing's skin looks; all of it drawn by the scene's seed.
 struct Skin {
     Vec3 dark, bright;
     float scale = 1;     ///< of the coarsest pattern, per mm
-    int octaves = 4;     ///< how fine it goes
+    float kept = 0.8f;   ///< strength of a pattern half as large
     float contrast = 1;  ///< 0 even .. 1 strong
     float stripes = 0;   ///< 0 spots .. 1 stripes along one axis
     float gloss = 0.3f, blur = 0.8f;
+    float spark = 0, spark_rad = 0.1f;  ///< light of a small lamp, as the skin mirrors it, and its radius
 
     Vec3 operator()(const SurfacePoint& point, Vec3 view) const {
         const Vec3 own = point.local + Vec3{float(point.id) * 7.7f, float(point.id) * 1.3f, 0};
         const Vec3 stretched{own.x, own.y * (1 - 0.9f * stripes), own.z};
-        const float coarse = cloud_noise(stretched * scale, octaves);
-        const float fine = smooth_noise(own * (scale * 9));
-        const float value = std::clamp(0.5f + contrast * (0.9f * coarse + 0.2f * fine), 0.0f, 1.0f);
-        return glazed(point, view, mix(dark, bright, value), point.normal, gloss, blur);
+        // Photographs hold about as much in each octave.
+        float value = 0, share = 1;
+        for (float at = scale; at < kFinest; at *= 2, share *= kept)
+            value += share * smooth_noise(stretched * at + Vec3{at, 0, 0});
+        value = std::clamp(0.5f + contrast * value, 0.0f, 1.0f);
+        const Vec3 light = glazed(point, view, mix(dark, bright, value), point.normal, gloss, blur);
+        if (spark <= 0) return light;
+        const Vec3 mirrored = normalised(view - point.normal * (2 * dot(view, point.normal)));
+        return light + Vec3{1, 0.97f, 0.92f} * (spark * point.key *
+                                                smooth_step(std::cos(spark_rad), std::cos(0.7f * spark_rad),
+                                                            dot(mirrored, studio_key())));
     }
 };
+
+/// What a scene is mostly made of, by its seed, so that neighbouring seeds differ in what is hard about them.
+enum class Mostly { mixed, boxes, hairs, balls, thin, wheels };
+constexpr int kKinds = 6;
 
 /// Draws all that differs from scene to scene.
 class Draw {
@@ -47,11 +61,11 @@ class Draw {
                                    {0.36f, 0.36f, 0.40f}, {0.62f, 0.58f, 0.50f}, {0.16f, 0.15f, 0.14f}};
         const Vec3 tint = kTints[count(0, 5)];
         Skin own;
-        own.dark = tint * within(0.25f, 0.7f);
-        own.bright = tint * within(1.1f, 1.6f);
-        own.scale = spread(0.15f, 1.2f);
-        own.octaves = count(2, 5);
-        own.contrast = happens(0.2f) ? within(0.02f, 0.1f) : within(0.3f, 1);
+        own.dark = tint * within(0.4f, 0.9f);
+        own.bright = tint * within(1.5f, 2.2f);
+        own.scale = spread(0.15f, 2);
+        own.kept = within(0.6f, 1);
+        own.contrast = happens(0.15f) ? within(0.03f, 0.15f) : within(0.3f, 0.9f);
         own.stripes = happens(0.25f) ? within(0.6f, 1) : 0;
         own.gloss = within(0, 0.6f);
         own.blur = within(0.5f, 1);
@@ -64,6 +78,8 @@ class Draw {
         own.bright = own.bright * 0.5f;
         own.gloss = within(1.5f, 4);
         own.blur = within(0.02f, 0.25f);
+        own.spark = spread(1.5f, 12);
+        own.spark_rad = within(0.04f, 0.2f);
         return own;
     }
 
@@ -128,9 +144,8 @@ void add_leaf(Scene& scene, Draw& draw, Vec3 at, float length, std::uint16_t mat
         24, 160, material, object);
 }
 
-void add_hairs(Scene& scene, Draw& draw, const Room& room, float px_mm, std::uint16_t material,
+void add_hairs(Scene& scene, Draw& draw, const Room& room, float px_mm, std::uint16_t material, int hairs,
                std::uint16_t& object) {
-    const int hairs = draw.count(6, 40);
     for (int i = 0; i < hairs; ++i) {
         const float radius = 0.5f * draw.spread(0.5f, 6) * px_mm;
         Vec3 place{draw.within(-1, 1) * room.half_width_mm, draw.within(-0.7f, 0.7f) * room.half_width_mm,
@@ -153,16 +168,24 @@ void add_hairs(Scene& scene, Draw& draw, const Room& room, float px_mm, std::uin
 Scene make_random(std::uint32_t seed, const SceneState&) {
     Draw draw(seed);
     Scene scene;
-    const bool rail = draw.happens(0.5f), by_hand = !rail && draw.happens(0.5f);
+    const auto mostly = Mostly(seed % kKinds);
+    const bool rail = draw.happens(0.5f) || mostly == Mostly::balls || mostly == Mostly::wheels,
+               by_hand = !rail && (draw.happens(0.5f) || mostly == Mostly::thin);
     const float nearest = draw.within(180, 320), depth = draw.within(18, 46);
-    const double focal_length = draw.within(60, 105);
+    const double focal_length = draw.within(60, 105), sensor_width = draw.happens(0.5f) ? 35.9 : 23.5;
+    const int frames = draw.count(9, 24);
+    // Blur grows by so much from frame to frame, in px of a picture 900 px wide.
+    const double middle = nearest + depth / 2, image = focal_length * middle / (middle - focal_length),
+                 step_px = draw.spread(0.8f, 2.5f),
+                 f_number = focal_length * image * (depth / (frames - 1)) /
+                            (middle * middle * step_px * sensor_width / 900);
     scene.shooting = {.rail = rail,
                       .focal_length_mm = focal_length,
-                      .f_number = draw.within(4, 9),
-                      .sensor_width_mm = draw.happens(0.5f) ? 35.9 : 23.5,
+                      .f_number = std::clamp(f_number, 1.0, 16.0),
+                      .sensor_width_mm = sensor_width,
                       .nearest_focus_mm = nearest,
                       .farthest_focus_mm = nearest + depth,
-                      .frames = draw.count(10, 36),
+                      .frames = frames,
                       .exposure_s = 1.0 / 60,
                       .iso = 100,
                       .shake_shift_mm = by_hand ? 0.15 : 0.004,
@@ -177,9 +200,10 @@ Scene make_random(std::uint32_t seed, const SceneState&) {
     const float px_mm = 2 * half_width / 1500;
     std::uint16_t object = 1;
 
-    const bool on_ground = draw.happens(0.7f);
-    const float slope = draw.within(0.3f, 0.9f), curve = draw.within(-0.01f, 0.01f);
-    const float floor = 0.45f * half_width;
+    const bool on_ground = draw.happens(0.7f) || mostly == Mostly::boxes;
+    // It begins below the picture and ends at its upper edge or well below that.
+    const float slope = draw.within(0.9f, 1.8f) * half_width / depth, curve = draw.within(-0.004f, 0.004f);
+    const float floor = 0.72f * half_width;
     auto ground = [&](float x, float z) {
         const float from = z - room.near_mm;
         return floor - slope * from + curve * x * x +
@@ -190,7 +214,8 @@ Scene make_random(std::uint32_t seed, const SceneState&) {
         add_sheet(
             scene,
             [&](float u, float v) {
-                const float x = half_width * (3 * u - 1.5f) * 1.6f, z = room.near_mm - 14 + (depth + 60) * v;
+                const float x = half_width * (3 * u - 1.5f) * 1.6f,
+                            z = room.near_mm - 6 + (room.depth() + 6) * v;
                 return Vec3{x, ground(x, z), z};
             },
             260, 220, skin, object++);
@@ -202,10 +227,14 @@ Scene make_random(std::uint32_t seed, const SceneState&) {
         if (on_ground) at.y = ground(at.x, at.z) - 0.8f * size;
         return at;
     };
-    const int things = draw.count(4, 12);
+    const int things = mostly == Mostly::hairs ? draw.count(1, 3) : draw.count(4, 12);
     for (int i = 0; i < things; ++i) {
         const float size = half_width * draw.spread(0.07f, 0.28f);
-        const int kind = draw.count(0, 4);
+        const int any = draw.count(0, 4), kind = mostly == Mostly::boxes    ? 0
+                                                 : mostly == Mostly::balls  ? 1
+                                                 : mostly == Mostly::thin   ? 4
+                                                 : mostly == Mostly::wheels ? 3 + any % 2
+                                                                            : any;
         const std::uint16_t skin = add_material(scene, kind == 1 ? draw.glossy() : draw.skin());
         if (kind == 0)
             add_box(scene, somewhere(size),
@@ -222,10 +251,12 @@ Scene make_random(std::uint32_t seed, const SceneState&) {
             for (int leaf = 0; leaf < 3; ++leaf)
                 add_leaf(scene, draw, somewhere(size), 2 * size, skin, object++);
     }
-    if (draw.happens(0.6f)) {
+    const bool only_hairs = mostly == Mostly::hairs;
+    if (draw.happens(0.6f) || only_hairs || mostly == Mostly::thin) {
         Skin hair = draw.skin();
         if (draw.happens(0.5f)) hair.dark = hair.bright = {0.75f, 0.73f, 0.70f};
-        add_hairs(scene, draw, room, px_mm, add_material(scene, hair), object);
+        add_hairs(scene, draw, room, px_mm, add_material(scene, hair),
+                  only_hairs ? draw.count(40, 90) : draw.count(6, 40), object);
     }
     const Vec3 above = Vec3{1, 1, 1} * draw.within(0.05f, 0.7f), below = above * draw.within(0.4f, 1);
     scene.backdrop = [above, below](const Ray& ray) {

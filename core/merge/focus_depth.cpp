@@ -19,7 +19,7 @@ namespace {
 constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a smooth spot of the subject
 constexpr int kMeeting = 6;          // px within which depths count as meeting
 constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
-constexpr float kLeastNoise = 1e-9f;
+constexpr double kLeastNoise = 1e-9;
 constexpr float kOutOfNoise = 3;       // times the noise: trust begins, full at twice that
 constexpr float kQuiet = 20;           // times the noise: what stands out by less is hardly a peak
 constexpr float kCoarserTrust = 0.8f;  // what coarser detail says about a place is worth less
@@ -117,10 +117,9 @@ double DepthMeasure::noise_of(const PyramidBands& sizes, std::size_t which, cons
     return std::min(quiet, 3.0 * double(quiet_energy(means, kNoiseShare, sizes.coverage, 1 + kMean)));
 }
 
-void DepthMeasure::add_noise(const PyramidBands& sizes, std::vector<double>& sums, const Job& job) const {
-    sums.resize(std::min(sizes.energy.size(), std::size_t(kDepthBands)));
-    for (std::size_t i = 0; i < sums.size(); ++i)
-        sums[i] += noise_of(sizes, i, gathered(sizes.energy, i, job));
+void DepthMeasure::add_noise(const PyramidBands& sizes, NoiseFloor& noise, const Job& job) const {
+    for (std::size_t i = 0; i < std::min(sizes.energy.size(), noise.bands()); ++i)
+        noise.add(i, noise_of(sizes, i, gathered(sizes.energy, i, job)));
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
@@ -128,7 +127,7 @@ FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
     cv::Size here = half_;
     for (int i = 0; i < kDepthBands; ++i) {
         if (i > 1) here = {(here.width + 1) / 2, (here.height + 1) / 2};
-        sizes_.push_back({SharpnessPeaks(here)});
+        sizes_.emplace_back(here);
         if (std::min(here.width, here.height) < 12) break;
     }
 }
@@ -136,39 +135,34 @@ FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
 void FocusDepth::add(const PyramidBands& sizes, const Job& job) {
     for (std::size_t i = 0; i < std::min(sizes_.size(), sizes.energy.size()); ++i) {
         const cv::Mat1f energy = measure_.gathered(sizes.energy, i, job.quiet());
-        sizes_[i].peaks.add(energy, sizes.coverage, PyramidBands::level_of(i), job.quiet());
-        sizes_[i].noise += DepthMeasure::noise_of(sizes, i, energy);
+        sizes_[i].add(energy, sizes.coverage, PyramidBands::level_of(i), job.quiet());
+        noise_.add(i, DepthMeasure::noise_of(sizes, i, energy));
     }
     ++count_;
 }
 
 std::vector<double> FocusDepth::noise() const {
-    if (!known_noise_.empty()) return known_noise_;
-    std::vector<double> noise;
-    for (const Size& size : sizes_) noise.push_back(size.noise / std::max(1, count_));
+    std::vector<double> noise = known_noise_.empty() ? noise_.finish() : known_noise_;
+    noise.resize(sizes_.size(), 0.0);
+    for (double& own : noise) own = std::max(kLeastNoise, own);
     return noise;
-}
-
-float FocusDepth::noise_at(std::size_t which) const {
-    const double noise =
-        which < known_noise_.size() ? known_noise_[which] : sizes_[which].noise / std::max(1, count_);
-    return std::max(kLeastNoise, float(noise));
 }
 
 cv::Mat1f FocusDepth::so_far() const {
     const int step = std::max(1, half_.width / 1000);
     cv::Mat1f depth((half_.height + step - 1) / step, (half_.width + step - 1) / step);
+    const std::vector<double> noises = noise();
     for_rows(depth.rows, {}, [&](int y) {
         for (int x = 0; x < depth.cols; ++x) {
             depth(y, x) = -1;
             // The finest size that stands out of the noise.
             for (std::size_t i = 0; i < sizes_.size(); ++i) {
                 const int shift = std::max(0, int(i) - 1);
-                const cv::Mat1f& strongest = sizes_[i].peaks.strongest();
+                const cv::Mat1f& strongest = sizes_[i].strongest();
                 const cv::Point at(std::min((step * x) >> shift, strongest.cols - 1),
                                    std::min((step * y) >> shift, strongest.rows - 1));
-                if (strongest(at) < 2 * kOutOfNoise * noise_at(i)) continue;
-                depth(y, x) = float(sizes_[i].peaks.place(at));
+                if (strongest(at) < 2 * kOutOfNoise * float(noises[i])) continue;
+                depth(y, x) = float(sizes_[i].place(at));
                 break;
             }
         }
@@ -176,13 +170,13 @@ cv::Mat1f FocusDepth::so_far() const {
     return depth;
 }
 
-double FocusDepth::blur_px() const {
+double FocusDepth::blur_px(const std::vector<double>& noises) const {
     // Blur of a width s takes exp(-s²ω²/4) of a band's energy at the frequency ω; here s one frame off the
     // peak. Sizes whose energy falls by about a half tell it best.
     double sum = 0, total = 0;
     for (std::size_t i = 0; i < sizes_.size(); ++i) {
-        const SharpnessPeaks& peaks = sizes_[i].peaks;
-        const float noise = noise_at(i);
+        const SharpnessPeaks& peaks = sizes_[i];
+        const auto noise = float(noises[i]);
         std::vector<float> falls;
         for (int y = 0; y < peaks.strongest().rows; y += 2)
             for (int x = 0; x < peaks.strongest().cols; x += 2) {
@@ -205,12 +199,12 @@ double FocusDepth::blur_px() const {
 DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) const {
     DepthField field;
     const auto floor = float(trust_floor);
+    const std::vector<double> noises = noise();
     for (std::size_t k = sizes_.size(); k-- > 0;) {
-        const Size& own = sizes_[k];
-        const float noise = noise_at(k);
-        const cv::Mat1f depth = own.peaks.depth(job.quiet()),
-                        pronounced = own.peaks.trust(job.quiet(), kQuiet * noise);
-        const cv::Mat1f& strongest = own.peaks.strongest();
+        const SharpnessPeaks& own = sizes_[k];
+        const auto noise = float(noises[k]);
+        const cv::Mat1f depth = own.depth(job.quiet()), pronounced = own.trust(job.quiet(), kQuiet * noise);
+        const cv::Mat1f& strongest = own.strongest();
         cv::Mat1f around;
         const int reach = k == 0 ? 2 : 4;
         cv::dilate(strongest, around,
@@ -247,7 +241,7 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) 
         field.depth = coarse, field.trust = coarse_trust;
     }
     cv::medianBlur(field.depth, field.depth, 5);
-    field.blur_px = blur_px();
+    field.blur_px = blur_px(noises);
 
     // What is not to be trusted: behind an edge the frames that show the edge sharp, since in those the near
     // side does not spread over it; elsewhere what lies around.

@@ -4,6 +4,7 @@
 
 #include "core/merge/coverage.h"
 #include "core/merge/merge.h"
+#include "core/merge/noise_floor.h"
 #include "core/merge/sharpness_peaks.h"
 
 namespace moorhaze {
@@ -57,8 +58,8 @@ class DepthMeasure {
     /// What noise alone gives in a frame, where it has pixels.
     static double noise_of(const PyramidBands& sizes, std::size_t which, const cv::Mat1f& gathered);
 
-    /// Adds each size's noise to sums.
-    void add_noise(const PyramidBands& sizes, std::vector<double>& sums, const Job& job) const;
+    /// Adds a frame's noise at each size.
+    void add_noise(const PyramidBands& sizes, NoiseFloor& noise, const Job& job) const;
 
   private:
     double sigma_;
@@ -76,7 +77,7 @@ class FocusDepth {
     /// @param sizes  at least one.   @throws Cancelled.
     void add(const PyramidBands& sizes, const Job& job);
 
-    /// What noise alone gives at each pyramid level, the mean of the frames so far.
+    /// What noise alone gives at each pyramid level, as far as the frames so far tell.
     std::vector<double> noise() const;
     /// Goes by this noise instead of the frames' own: that of the whole picture, when this is a part of it.
     void set_noise(const std::vector<double>& noise) { known_noise_ = noise; }
@@ -92,17 +93,14 @@ class FocusDepth {
     int count() const { return count_; }
 
   private:
-    struct Size {
-        SharpnessPeaks peaks;
-        double noise = 0;  ///< sum over the frames
-    };
-    double blur_px() const;
-    float noise_at(std::size_t which) const;
+    double blur_px(const std::vector<double>& noise) const;
     cv::Size half_;
     DepthMeasure measure_;
     std::vector<double> known_noise_;
     int count_ = 0;
-    std::vector<Size> sizes_;  ///< finest first; the first two at half size, then each half the one before
+    std::vector<SharpnessPeaks> sizes_;  ///< finest first; the first two at half size, then each half the one
+                                         ///< before
+    NoiseFloor noise_{kDepthBands};
 };
 
 /// The first pass of merges that go by depth.

@@ -20,13 +20,13 @@ constexpr double kLeastNoise = 1e-9;
 }  // namespace
 
 StatisticsGatherer::StatisticsGatherer(PixelRect area, int levels)
-    : area_(area), downsamplings_(std::min(levels, kLeastDownsamplings)), noise_(std::size_t(levels), 0.0) {
+    : area_(area), downsamplings_(std::min(levels, kLeastDownsamplings)), noise_(std::size_t(levels)) {
     while (downsamplings_ < levels && (area.area() >> (2 * downsamplings_)) > kSmallPixels) ++downsamplings_;
 }
 
 void StatisticsGatherer::add(const PyramidBands& sizes, const Job& job) {
-    for (std::size_t k = 0; k < noise_.size(); ++k)
-        noise_[k] += quiet_energy(sizes.energy[k], kNoiseShare, sizes.coverage, PyramidBands::level_of(k));
+    for (std::size_t k = 0; k < noise_.bands(); ++k)
+        noise_.add(k, quiet_energy(sizes.energy[k], kNoiseShare, sizes.coverage, PyramidBands::level_of(k)));
     light_.emplace_back(sizes.luma[std::size_t(downsamplings_ - 1)].clone());
     cv::Mat pooled = sizes.energy[0];
     for (int i = 1; i < downsamplings_; ++i) pooled = pyramid_down(pooled, job);
@@ -40,11 +40,8 @@ MergeStatistics StatisticsGatherer::finish(std::vector<double> depth_noise, doub
     statistics.area = area_;
     statistics.downsamplings = downsamplings_;
     statistics.depth_noise = std::move(depth_noise);
-    for (std::size_t k = 0; k < noise_.size(); ++k) {
-        statistics.noise.push_back(std::max(kLeastNoise, noise_[k] / double(light_.size())));
-        // Coarse detail holds hardly any noise, but there may be no place left without detail.
-        if (k > 1) statistics.noise[k] = std::min(statistics.noise[k], statistics.noise[1]);
-    }
+    statistics.noise = noise_.finish();
+    for (double& noise : statistics.noise) noise = std::max(kLeastNoise, noise);
     statistics.moved = find_moved_parts(light_, sharpness_, kSmallNoise, job);
     return statistics;
 }
@@ -55,7 +52,7 @@ MergeStatistics gather_statistics(AlignedFrames& frames, const MergeSettings& se
     const int levels = detail_levels(size);
     StatisticsGatherer gatherer(frames.target(), levels);
     const DepthMeasure measure(settings.detail_size_px);
-    std::vector<double> depth_noise;
+    NoiseFloor depth_noise(kDepthBands);
     std::string trouble = "there is no frame to merge";
     int read = 0;
     for (int place = 0; place < frames.count(); ++place) {
@@ -71,8 +68,7 @@ MergeStatistics gather_statistics(AlignedFrames& frames, const MergeSettings& se
         measure.add_noise(sizes, depth_noise, job.quiet());
     }
     if (read == 0) throw FileError(trouble);
-    for (double& noise : depth_noise) noise /= read;
-    return gatherer.finish(depth_noise, settings.detail_size_px, job.quiet());
+    return gatherer.finish(depth_noise.finish(), settings.detail_size_px, job.quiet());
 }
 
 }  // namespace moorhaze

@@ -21,7 +21,7 @@ class StatisticsGatherer {
   private:
     PixelRect area_;
     int downsamplings_;
-    std::vector<double> noise_;  ///< sums over the frames
+    NoiseFloor noise_;
     std::vector<cv::Mat1f> light_, sharpness_;
 };
 

@@ -30,7 +30,6 @@ struct Level {
     cv::Mat1f energy;  ///< that it was chosen by
     cv::Mat1f own;     ///< its own energy
     cv::Mat1w source;  ///< its frame, from 1
-    double noise = 0;  ///< sum of what noise alone makes of a frame's energy
 };
 
 /// The strongest of many frames' grain is stronger than one frame's: brought back to that.
@@ -121,6 +120,7 @@ class Chosen {
             if (level >= FrameDetail::kFine) coarse_bounds_.emplace_back(own);
             sizes_.emplace_back((own.width + 1) / 2, (own.height + 1) / 2);
         }
+        noise_ = NoiseFloor(levels_.size());
         base_ = cv::Mat3f(sizes_.back(), cv::Vec3f(0, 0, 0));
         base_weight_ = cv::Mat1f(sizes_.back(), 0.0f);
     }
@@ -139,7 +139,7 @@ class Chosen {
         const FrameDetail detail(frame, job.quiet());
         for_rows(blocks_.count(), job.quiet(), [&](int block) { choose_fine(turn, detail, blocks_[block]); });
         choose_coarse(turn, detail, job.quiet());
-        for (std::size_t k = 0; k < levels_.size(); ++k) levels_[k].noise += turn.samples[k].noise();
+        for (std::size_t k = 0; k < levels_.size(); ++k) noise_.add(k, turn.samples[k].noise());
     }
 
     /// Linear light. What was chosen is used up but for the sources.
@@ -252,13 +252,9 @@ class Chosen {
     }
 
     void calm(const Job& job) {
-        for (std::size_t k = 0; k < levels_.size(); ++k) {
-            // Where there is no place left without detail, noise is still no more than it is in finer detail:
-            // downsampling takes at least three quarters of its energy.
-            const double most = levels_[0].noise * std::pow(0.25, double(k)),
-                         noise = std::max(1e-12, std::min(levels_[k].noise, most) / frames_);
-            calm_grain(levels_[k], float(noise), job.quiet());
-        }
+        const std::vector<double> noise = noise_.finish();
+        for (std::size_t k = 0; k < levels_.size(); ++k)
+            calm_grain(levels_[k], float(std::max(1e-12, noise[k])), job.quiet());
     }
 
     const MergeSettings& settings_;
@@ -270,6 +266,7 @@ class Chosen {
     cv::Mat1b any_cover_;
     LightBounds bounds_;
     std::vector<LightBounds> coarse_bounds_;  ///< of light at the sizes from kFine on
+    NoiseFloor noise_{0};
     int frames_ = 0;
 };
 
