@@ -123,7 +123,7 @@ void DepthMeasure::add_noise(const PyramidBands& sizes, NoiseFloor& noise, const
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
-    : half_((size.width + 1) / 2, (size.height + 1) / 2), measure_(detail_size_px) {
+    : half_((size.width + 1) / 2, (size.height + 1) / 2), measure_(detail_size_px), highlights_(half_) {
     cv::Size here = half_;
     for (int i = 0; i < kDepthBands; ++i) {
         if (i > 1) here = {(here.width + 1) / 2, (here.height + 1) / 2};
@@ -138,6 +138,7 @@ void FocusDepth::add(const PyramidBands& sizes, const Job& job) {
         sizes_[i].add(energy, sizes.coverage, PyramidBands::level_of(i), job.quiet());
         noise_.add(i, DepthMeasure::noise_of(sizes, i, energy));
     }
+    highlights_.add(sizes.luma[0]);
     ++count_;
 }
 
@@ -260,6 +261,11 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) 
                 std::lerp(std::min(filled(y, x), near(y, x)), field.depth(y, x), weight(y, x));
     });
     cv::medianBlur(field.depth, field.depth, 3);
+    const cv::Mat1s highlights = highlights_.frames(job.quiet());
+    for_rows(half_.height, job.quiet(), [&](int y) {
+        for (int x = 0; x < half_.width; ++x)
+            if (highlights(y, x) >= 0) field.depth(y, x) = float(highlights(y, x));
+    });
 
     const int reach = std::max(1, reach_px / 2);
     const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1});

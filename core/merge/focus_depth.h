@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "core/merge/coverage.h"
+#include "core/merge/highlights.h"
 #include "core/merge/merge.h"
 #include "core/merge/noise_floor.h"
 #include "core/merge/sharpness_peaks.h"
@@ -101,6 +102,7 @@ class FocusDepth {
     std::vector<SharpnessPeaks> sizes_;  ///< finest first; the first two at half size, then each half the one
                                          ///< before
     NoiseFloor noise_{kDepthBands};
+    Highlights highlights_;
 };
 
 /// The first pass of merges that go by depth.

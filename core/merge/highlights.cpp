@@ -1,0 +1,97 @@
+#include "core/merge/highlights.h"
+
+#include <algorithm>
+#include <opencv2/imgproc.hpp>
+
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr float kClipped = 0.96f;
+constexpr int kLeastGrowth = 3;             // px of half size
+constexpr int kEvenly = 4;                  // frames
+constexpr int kGrows = 2, kGrowsAlone = 3;  // times the least area, on both sides; on one only
+constexpr int kAround_px = 5;               // of half size: the soft rim of a disc
+
+/// Whether areas grow on one side of a frame as a highlight's do. Far off they fall to 0 again.
+/// @param step  1 towards the last frame, -1 towards the first.
+/// @param times  their least area that they grow to.
+bool grows(const std::vector<int>& areas, int frame, int step, int times) {
+    const int own = areas[std::size_t(frame)];
+    int most = own;
+    for (int k = frame + step; k >= 0 && k < int(areas.size()); k += step) {
+        const int here = areas[std::size_t(k)];
+        if (here < own) break;
+        most = std::max(most, here);
+    }
+    return most >= times * own && most >= own + kLeastGrowth;
+}
+
+/// Whether they grow from frame to frame for a while.
+bool grows_evenly(const std::vector<int>& areas, int frame, int step) {
+    for (int i = 0; i < kEvenly; ++i, frame += step) {
+        const int next = frame + step;
+        if (next < 0 || next >= int(areas.size()) || areas[std::size_t(next)] < areas[std::size_t(frame)])
+            return false;
+    }
+    return true;
+}
+
+/// The frame of a highlight's depth; -1 where areas are no highlight's.
+int frame_of(const std::vector<int>& areas) {
+    const int last = int(areas.size()) - 1;
+    int found = -1;
+    for (int k = 1; k < last; ++k)
+        if (areas[std::size_t(k)] > 0 && grows(areas, k, -1, kGrows) && grows(areas, k, 1, kGrows) &&
+            (found < 0 || areas[std::size_t(k)] < areas[std::size_t(found)]))
+            found = k;
+    if (found >= 0) return found;
+    // It may be sharp beyond the frames.
+    if (areas.front() > 0 && grows(areas, 0, 1, kGrowsAlone) && grows_evenly(areas, 0, 1)) return 0;
+    if (areas.back() > 0 && grows(areas, last, -1, kGrowsAlone) && grows_evenly(areas, last, -1)) return last;
+    return -1;
+}
+
+}  // namespace
+
+void Highlights::add(const cv::Mat1f& luma) {
+    std::vector<Run> runs;
+    for (int y = 0; y < luma.rows; ++y) {
+        const float* const row = luma[y];
+        for (int x = 0; x < luma.cols; ++x) {
+            if (!(row[x] > kClipped)) continue;
+            const int begin = x;
+            while (x < luma.cols && row[x] > kClipped) ++x;
+            runs.push_back({y, begin, x});
+        }
+    }
+    clipped_.push_back(std::move(runs));
+}
+
+cv::Mat1s Highlights::frames(const Job& job) const {
+    cv::Mat1s frames(size_, short(-1));
+    cv::Mat1b any(size_, uchar(0));
+    for (const auto& runs : clipped_)
+        for (const Run& run : runs) std::fill(any[run.y] + run.begin, any[run.y] + run.end, uchar(255));
+    cv::Mat1i labels;
+    const int count = cv::connectedComponents(any, labels, 8, CV_32S);
+    if (count <= 1) return frames;
+    std::vector<std::vector<int>> areas(std::size_t(count), std::vector<int>(clipped_.size(), 0));
+    for (std::size_t k = 0; k < clipped_.size(); ++k)
+        for (const Run& run : clipped_[k])
+            areas[std::size_t(labels(run.y, run.begin))][k] += run.end - run.begin;
+    std::vector<short> of(std::size_t(count), short(-1));
+    for (std::size_t label = 1; label < areas.size(); ++label) {
+        of[label] = short(frame_of(areas[label]));
+    }
+    if (std::all_of(of.begin(), of.end(), [](short frame) { return frame < 0; })) return frames;
+    for_rows(frames.rows, job, [&](int y) {
+        for (int x = 0; x < frames.cols; ++x) frames(y, x) = of[std::size_t(labels(y, x))];
+    });
+    cv::dilate(frames, frames,
+               cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kAround_px + 1, 2 * kAround_px + 1}));
+    return frames;
+}
+
+}  // namespace moorhaze
