@@ -123,7 +123,7 @@ void DepthMeasure::add_noise(const PyramidBands& sizes, NoiseFloor& noise, const
 }
 
 FocusDepth::FocusDepth(cv::Size size, double detail_size_px)
-    : half_((size.width + 1) / 2, (size.height + 1) / 2), measure_(detail_size_px), highlights_(half_) {
+    : half_((size.width + 1) / 2, (size.height + 1) / 2), measure_(detail_size_px) {
     cv::Size here = half_;
     for (int i = 0; i < kDepthBands; ++i) {
         if (i > 1) here = {(here.width + 1) / 2, (here.height + 1) / 2};
@@ -138,7 +138,6 @@ void FocusDepth::add(const PyramidBands& sizes, const Job& job) {
         sizes_[i].add(energy, sizes.coverage, PyramidBands::level_of(i), job.quiet());
         noise_.add(i, DepthMeasure::noise_of(sizes, i, energy));
     }
-    highlights_.add(sizes.luma[0]);
     ++count_;
 }
 
@@ -197,7 +196,8 @@ double FocusDepth::blur_px(const std::vector<double>& noises) const {
     return total > 0 ? std::clamp(std::exp(sum / total), 0.2, 20.0) : 2;
 }
 
-DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) const {
+DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job,
+                              const cv::Mat1s& highlights) const {
     DepthField field;
     const auto floor = float(trust_floor);
     const std::vector<double> noises = noise();
@@ -261,8 +261,7 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job) 
                 std::lerp(std::min(filled(y, x), near(y, x)), field.depth(y, x), weight(y, x));
     });
     cv::medianBlur(field.depth, field.depth, 3);
-    const cv::Mat1s highlights = highlights_.frames(job.quiet());
-    for_rows(half_.height, job.quiet(), [&](int y) {
+    for_rows(highlights.rows, job.quiet(), [&](int y) {
         for (int x = 0; x < half_.width; ++x)
             if (highlights(y, x) >= 0) field.depth(y, x) = float(highlights(y, x));
     });
@@ -299,6 +298,7 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
     FocusDepth depth(size, settings.detail_size_px);
     if (context.statistics && context.statistics->detail_size_px == settings.detail_size_px)
         depth.set_noise(context.statistics->depth_noise);
+    Highlights highlights({(size.width + 1) / 2, (size.height + 1) / 2});
     Focus focus;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
@@ -312,6 +312,7 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
         const PyramidBands sizes = pyramid_bands(frame->downsampled_luma(job.quiet()),
                                                  each ? levels : std::min(levels, kDepthBands), job.quiet());
         depth.add(sizes, job);
+        highlights.add(frame->clipped(job.quiet()));
         if (each) each(sizes);
         if (context.on_frame)
             context.on_frame([&] {
@@ -323,7 +324,7 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
     if (focus.read.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
     focus.noise = depth.noise();
-    focus.field = depth.finish(settings.trust_floor, kMeeting, job);
+    focus.field = depth.finish(settings.trust_floor, kMeeting, job, highlights.frames(job.quiet()));
     if (settings.backdrop_frame > 0) {
         const auto place = float(place_of_backdrop(settings, frames, focus.read));
         const cv::Mat1b backdrop =

@@ -89,7 +89,9 @@ class FocusDepth {
 
     /// @param trust_floor  0..1: places less trusted get the depth around them.
     /// @param reach_px     what lies so near together counts as meeting, px of full size.
-    DepthField finish(double trust_floor, int reach_px, const Job& job) const;
+    /// @param highlights   frame that a place has to come from, as Highlights tells it; may be empty.
+    DepthField finish(double trust_floor, int reach_px, const Job& job,
+                      const cv::Mat1s& highlights = {}) const;
 
     int count() const { return count_; }
 
@@ -102,7 +104,6 @@ class FocusDepth {
     std::vector<SharpnessPeaks> sizes_;  ///< finest first; the first two at half size, then each half the one
                                          ///< before
     NoiseFloor noise_{kDepthBands};
-    Highlights highlights_;
 };
 
 /// The first pass of merges that go by depth.

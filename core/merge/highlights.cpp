@@ -3,21 +3,24 @@
 #include <algorithm>
 #include <opencv2/imgproc.hpp>
 
+#include "core/merge/frame_detail.h"
+#include "core/picture/blur.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
 namespace {
 
-constexpr float kClipped = 0.96f;
-constexpr int kLeastGrowth = 3;             // px of half size
-constexpr int kEvenly = 4;                  // frames
-constexpr int kGrows = 2, kGrowsAlone = 3;  // times the least area, on both sides; on one only
-constexpr int kAround_px = 5;               // of half size: the soft rim of a disc
+constexpr int kSoft = 6;         // px that a highlight's frame passes into the merge over
+constexpr int kLeastGrowth = 3;  // px of half size
+constexpr int kEvenly = 4;       // frames
+/// Times the least area: on one side and on the other; where there is one side only.
+constexpr double kGrows = 2, kGrowsLittle = 1.3, kGrowsAlone = 3;
+constexpr int kAround_px = 5;  // of half size: the soft rim of a disc
 
 /// Whether areas grow on one side of a frame as a highlight's do. Far off they fall to 0 again.
 /// @param step  1 towards the last frame, -1 towards the first.
 /// @param times  their least area that they grow to.
-bool grows(const std::vector<int>& areas, int frame, int step, int times) {
+bool grows(const std::vector<int>& areas, int frame, int step, double times) {
     const int own = areas[std::size_t(frame)];
     int most = own;
     for (int k = frame + step; k >= 0 && k < int(areas.size()); k += step) {
@@ -43,7 +46,8 @@ int frame_of(const std::vector<int>& areas) {
     const int last = int(areas.size()) - 1;
     int found = -1;
     for (int k = 1; k < last; ++k)
-        if (areas[std::size_t(k)] > 0 && grows(areas, k, -1, kGrows) && grows(areas, k, 1, kGrows) &&
+        if (areas[std::size_t(k)] > 0 && grows(areas, k, -1, kGrowsLittle) &&
+            grows(areas, k, 1, kGrowsLittle) && (grows(areas, k, -1, kGrows) || grows(areas, k, 1, kGrows)) &&
             (found < 0 || areas[std::size_t(k)] < areas[std::size_t(found)]))
             found = k;
     if (found >= 0) return found;
@@ -55,31 +59,19 @@ int frame_of(const std::vector<int>& areas) {
 
 }  // namespace
 
-void Highlights::add(const cv::Mat1f& luma) {
-    std::vector<Run> runs;
-    for (int y = 0; y < luma.rows; ++y) {
-        const float* const row = luma[y];
-        for (int x = 0; x < luma.cols; ++x) {
-            if (!(row[x] > kClipped)) continue;
-            const int begin = x;
-            while (x < luma.cols && row[x] > kClipped) ++x;
-            runs.push_back({y, begin, x});
-        }
-    }
-    clipped_.push_back(std::move(runs));
-}
-
 cv::Mat1s Highlights::frames(const Job& job) const {
     cv::Mat1s frames(size_, short(-1));
     cv::Mat1b any(size_, uchar(0));
     for (const auto& runs : clipped_)
-        for (const Run& run : runs) std::fill(any[run.y] + run.begin, any[run.y] + run.end, uchar(255));
+        for (const ClippedRun& run : runs)
+            std::fill(any[run.y] + run.begin, any[run.y] + run.end, uchar(255));
+    cv::dilate(any, any, cv::Mat());  // rows may be left out
     cv::Mat1i labels;
     const int count = cv::connectedComponents(any, labels, 8, CV_32S);
     if (count <= 1) return frames;
     std::vector<std::vector<int>> areas(std::size_t(count), std::vector<int>(clipped_.size(), 0));
     for (std::size_t k = 0; k < clipped_.size(); ++k)
-        for (const Run& run : clipped_[k])
+        for (const ClippedRun& run : clipped_[k])
             areas[std::size_t(labels(run.y, run.begin))][k] += run.end - run.begin;
     std::vector<short> of(std::size_t(count), short(-1));
     for (std::size_t label = 1; label < areas.size(); ++label) {
@@ -92,6 +84,46 @@ cv::Mat1s Highlights::frames(const Job& job) const {
     cv::dilate(frames, frames,
                cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kAround_px + 1, 2 * kAround_px + 1}));
     return frames;
+}
+
+std::vector<FrameProblem> lay_highlights(const cv::Mat1s& highlights, const std::vector<int>& read,
+                                         AlignedFrames& frames, cv::Mat3f& merged, cv::Mat1w& source,
+                                         const Job& job) {
+    std::vector<FrameProblem> problems;
+    const Blocks blocks(merged.size());
+    for (int k = 0; k < int(read.size()); ++k) {
+        const cv::Mat1b own = highlights == k;
+        if (cv::countNonZero(own) == 0) continue;
+        const int place = read[std::size_t(k)];
+        const auto frame = frames.open(place);
+        if (!frame) {
+            problems.push_back(frame.error());
+            continue;
+        }
+        for_rows(blocks.count(), job.quiet(), [&](int which) {
+            const cv::Rect block = blocks[which];
+            const cv::Rect around =
+                cv::Rect(block.tl() - cv::Point(kSoft, kSoft), block.br() + cv::Point(kSoft, kSoft)) &
+                cv::Rect({}, merged.size());
+            cv::Mat1f share(around.size());
+            for (int y = 0; y < around.height; ++y)
+                for (int x = 0; x < around.width; ++x)
+                    share(y, x) = own((around.y + y) / 2, (around.x + x) / 2) > 0 ? 1.0f : 0.0f;
+            if (cv::countNonZero(share) == 0) return;
+            share = gaussian_blur(share, kSoft / 3.0, Job{});
+            const cv::Mat3f light = frame->light(block);
+            for (int y = block.y; y < block.br().y; ++y) {
+                const RowSpan span = frame->covered()[std::size_t(y)];
+                for (int x = std::max(block.x, span.begin); x < std::min(block.br().x, span.end); ++x) {
+                    const float held = share(y - around.y, x - around.x);
+                    if (!(held > 0)) continue;
+                    merged(y, x) += held * (light(y - block.y, x - block.x) - merged(y, x));
+                    if (held > 0.5f) source(y, x) = ushort(frames.index(place) + 1);
+                }
+            }
+        });
+    }
+    return problems;
 }
 
 }  // namespace moorhaze

@@ -2,7 +2,7 @@
 #include <opencv2/core.hpp>
 #include <vector>
 
-#include "core/work/job.h"
+#include "core/merge/aligned_frames.h"
 
 namespace moorhaze {
 
@@ -16,19 +16,25 @@ class Highlights {
     explicit Highlights(cv::Size size) : size_(size) {}
 
     /// Frames come in order, each once.
-    /// @param luma  of a frame, on a square-root scale: 1 is full.
-    void add(const cv::Mat1f& luma);
+    /// @param clipped  as WarpedFrame::clipped() tells it.
+    void add(std::vector<ClippedRun> clipped) { clipped_.push_back(std::move(clipped)); }
 
     /// The frame, from 0, that highlights and what their discs covered is to come from; -1 elsewhere.
     /// @throws Cancelled.
     cv::Mat1s frames(const Job& job) const;
 
   private:
-    struct Run {
-        int y, begin, end;
-    };
     cv::Size size_;
-    std::vector<std::vector<Run>> clipped_;  ///< of each frame
+    std::vector<std::vector<ClippedRun>> clipped_;  ///< of each frame
 };
+
+/// Lays the highlights' own frames over a merge that goes by no depth.
+/// @param highlights  as Highlights::frames() tells them, counted among those read.
+/// @param read        places in `frames` of those that were read.
+/// @param source      takes the frames' numbers, from 1.
+/// @param merged      linear light.   @return  frames that cannot be read any more.   @throws Cancelled.
+std::vector<FrameProblem> lay_highlights(const cv::Mat1s& highlights, const std::vector<int>& read,
+                                         AlignedFrames& frames, cv::Mat3f& merged, cv::Mat1w& source,
+                                         const Job& job);
 
 }  // namespace moorhaze

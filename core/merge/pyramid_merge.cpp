@@ -7,6 +7,7 @@
 #include "core/merge/band_energy.h"
 #include "core/merge/focus_depth.h"
 #include "core/merge/frame_detail.h"
+#include "core/merge/highlights.h"
 #include "core/merge/light_bounds.h"
 #include "core/picture/pyramid.h"
 #include "core/work/for_rows.h"
@@ -281,7 +282,10 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
     result.settings = settings;
     result.area = frames.target();
 
-    Chosen chosen(frames.target().size(), settings);
+    const cv::Size size = frames.target().size();
+    Chosen chosen(size, settings);
+    Highlights highlights({(size.width + 1) / 2, (size.height + 1) / 2});
+    std::vector<int> read;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(0.95 * place / frames.count());
         const auto frame = frames.open(place);
@@ -290,13 +294,19 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             continue;
         }
         chosen.add(*frame, frames.index(place) + 1, job);
+        highlights.add(frame->clipped(job.quiet()));
+        read.push_back(place);
         if (context.on_frame) context.on_frame([&] { return chosen.places_so_far(); });
     }
     if (chosen.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
 
-    result.picture = finished_picture(chosen.finish(job), chosen.any_cover(), frames);
+    cv::Mat3f merged = chosen.finish(job);
     result.source = chosen.sources(job.quiet());
+    for (FrameProblem& problem :
+         lay_highlights(highlights.frames(job.quiet()), read, frames, merged, result.source, job))
+        result.problems.push_back(std::move(problem));
+    result.picture = finished_picture(merged, chosen.any_cover(), frames);
     result.source.convertTo(result.depth, CV_32F);
     result.made_by = made_by_plane(result.source, job.quiet(), [](int, int) { return MadeBy::pyramid; });
     job.checkpoint(1);

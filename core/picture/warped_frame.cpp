@@ -133,6 +133,25 @@ cv::Mat3f WarpedFrame::downsampled_light(const Job& job) const {
     return out;
 }
 
+std::vector<ClippedRun> WarpedFrame::clipped(const Job& job) const {
+    const cv::Point2d corner(plan_.part.corner), target(plan_.target.x, plan_.target.y);
+    const cv::Size half((plan_.target.width + 1) / 2, (plan_.target.height + 1) / 2);
+    const auto laid = [&](double x, double y) {  // a frame's pixel, at half the target's size
+        const cv::Vec3d at = plan_.frame_to_reference * cv::Vec3d(x + corner.x, y + corner.y, 1);
+        return (cv::Point2d(at[0] / at[2], at[1] / at[2]) - target) / 2;
+    };
+    std::vector<ClippedRun> runs;
+    for (const ClippedRun& own : clipped_runs(frame_, job)) {
+        const cv::Point2d first = laid(2 * own.begin + 0.5, 2 * own.y + 0.5),
+                          last = laid(2 * own.end - 1.5, 2 * own.y + 0.5);
+        const int y = int(std::lround((first.y + last.y) / 2 - 0.25)),
+                  begin = std::max(0, int(std::lround(first.x - 0.25))),
+                  end = std::min(half.width, int(std::lround(last.x - 0.25)) + 1);
+        if (y >= 0 && y < half.height && begin < end) runs.push_back({y, begin, end});
+    }
+    return runs;
+}
+
 DownsampledFrame WarpedFrame::downsampled_luma(const Job& job) const {
     DownsampledLuma halved = luma_downsampled_by_2(frame_, curve_, plan_.gains, job);
     const cv::Matx33d reference = grid_of(cv::Point(plan_.target.x, plan_.target.y), 2);
