@@ -312,7 +312,7 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
         const PyramidBands sizes = pyramid_bands(frame->downsampled_luma(job.quiet()),
                                                  each ? levels : std::min(levels, kDepthBands), job.quiet());
         depth.add(sizes, job);
-        highlights.add(frame->clipped(job.quiet()));
+        highlights.add(*frame, job.quiet());
         if (each) each(sizes);
         if (context.on_frame)
             context.on_frame([&] {

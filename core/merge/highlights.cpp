@@ -1,6 +1,7 @@
 #include "core/merge/highlights.h"
 
 #include <algorithm>
+#include <cmath>
 #include <opencv2/imgproc.hpp>
 
 #include "core/merge/frame_detail.h"
@@ -10,9 +11,11 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kSoft = 6;         // px that a highlight's frame passes into the merge over
-constexpr int kLeastGrowth = 3;  // px of half size
-constexpr int kEvenly = 4;       // frames
+constexpr double kBrightLevel = 0.9;  // of the encoded full scale
+constexpr double kRim = 4.5;          // places of a highlight's soft rim, by the root of its area
+constexpr int kSoft = 6;              // px that a highlight's frame passes into the merge over
+constexpr int kLeastGrowth = 3;       // px of half size
+constexpr int kEvenly = 4;            // frames
 /// Times the least area: on one side and on the other; where there is one side only.
 constexpr double kGrows = 2, kGrowsLittle = 1.3, kGrowsAlone = 3;
 constexpr int kAround_px = 5;  // of half size: the soft rim of a disc
@@ -59,6 +62,15 @@ int frame_of(const std::vector<int>& areas) {
 
 }  // namespace
 
+void Highlights::add(const WarpedFrame& frame, const Job& job) {
+    add(frame.clipped(kClippedLevel, job), frame.clipped(kBrightLevel, job));
+}
+
+void Highlights::add(std::vector<ClippedRun> clipped, std::vector<ClippedRun> bright) {
+    clipped_.push_back(std::move(clipped));
+    bright_.push_back(std::move(bright));
+}
+
 cv::Mat1s Highlights::frames(const Job& job) const {
     cv::Mat1s frames(size_, short(-1));
     cv::Mat1b any(size_, uchar(0));
@@ -69,13 +81,20 @@ cv::Mat1s Highlights::frames(const Job& job) const {
     cv::Mat1i labels;
     const int count = cv::connectedComponents(any, labels, 8, CV_32S);
     if (count <= 1) return frames;
-    std::vector<std::vector<int>> areas(std::size_t(count), std::vector<int>(clipped_.size(), 0));
-    for (std::size_t k = 0; k < clipped_.size(); ++k)
-        for (const ClippedRun& run : clipped_[k])
-            areas[std::size_t(labels(run.y, run.begin))][k] += run.end - run.begin;
+    const auto areas_of = [&](const std::vector<std::vector<ClippedRun>>& frames_runs) {
+        std::vector<std::vector<int>> areas(std::size_t(count), std::vector<int>(frames_runs.size(), 0));
+        for (std::size_t k = 0; k < frames_runs.size(); ++k)
+            for (const ClippedRun& run : frames_runs[k])
+                for (int x = run.begin; x < run.end; ++x) ++areas[std::size_t(labels(run.y, x))][k];
+        return areas;
+    };
+    const auto clipped = areas_of(clipped_), bright = areas_of(bright_);
     std::vector<short> of(std::size_t(count), short(-1));
-    for (std::size_t label = 1; label < areas.size(); ++label) {
-        of[label] = short(frame_of(areas[label]));
+    for (std::size_t label = 1; label < clipped.size(); ++label) {
+        const int frame = frame_of(clipped[label]);
+        if (frame < 0) continue;
+        const double own = clipped[label][std::size_t(frame)];
+        if (bright[label][std::size_t(frame)] <= own + kRim * (std::sqrt(own) + 1)) of[label] = short(frame);
     }
     if (std::all_of(of.begin(), of.end(), [](short frame) { return frame < 0; })) return frames;
     for_rows(frames.rows, job, [&](int y) {

@@ -9,15 +9,18 @@ namespace moorhaze {
 /// Finds clipped highlights and the frame that shows each sharp. The disc that a highlight's blur makes is
 /// still clipped over many frames, the larger the farther off, and its edge is as sharp as the highlight's
 /// own: around it the sharpest frame is one that spreads it. The frame of its depth is the one that clips
-/// least of the picture around, among those that clip at all.
+/// least of the picture around, among those that clip at all. A surface that is just about as bright as the
+/// frames can show is none: more of it is nearly clipped than clipped.
 class Highlights {
   public:
     /// @param size  of the planes, half the picture's.
     explicit Highlights(cv::Size size) : size_(size) {}
 
     /// Frames come in order, each once.
-    /// @param clipped  as WarpedFrame::clipped() tells it.
-    void add(std::vector<ClippedRun> clipped) { clipped_.push_back(std::move(clipped)); }
+    /// @throws Cancelled.
+    void add(const WarpedFrame& frame, const Job& job);
+    /// @param clipped  where a frame is clipped;  @param bright  and where it is nearly so or more.
+    void add(std::vector<ClippedRun> clipped, std::vector<ClippedRun> bright);
 
     /// The frame, from 0, that highlights and what their discs covered is to come from; -1 elsewhere.
     /// @throws Cancelled.
@@ -25,7 +28,7 @@ class Highlights {
 
   private:
     cv::Size size_;
-    std::vector<std::vector<ClippedRun>> clipped_;  ///< of each frame
+    std::vector<std::vector<ClippedRun>> clipped_, bright_;  ///< of each frame
 };
 
 /// Lays the highlights' own frames over a merge that goes by no depth.

@@ -294,7 +294,7 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
             continue;
         }
         chosen.add(*frame, frames.index(place) + 1, job);
-        highlights.add(frame->clipped(job.quiet()));
+        highlights.add(*frame, job.quiet());
         read.push_back(place);
         if (context.on_frame) context.on_frame([&] { return chosen.places_so_far(); });
     }

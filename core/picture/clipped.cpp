@@ -8,9 +8,8 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kStrip = 32;      // rows of the half
-constexpr double kFull = 0.98;  // of the encoded full scale
-constexpr int kLookedAt = 96;   // values looked at together
+constexpr int kStrip = 32;     // rows of the half
+constexpr int kLookedAt = 96;  // values looked at together
 
 template <class Value>
 MOORHAZE_CLONES void smaller_of(const Value* one, const Value* other, Value* out, int count) {
@@ -58,7 +57,7 @@ void add_row(const cv::Mat& pixels, int y, Value full, std::vector<Value>& row,
 
 }  // namespace
 
-std::vector<ClippedRun> clipped_runs(const Picture& picture, const Job& job) {
+std::vector<ClippedRun> clipped_runs(const Picture& picture, double level, const Job& job) {
     const int rows = (picture.pixels.rows + 1) / 2, strips = (rows + kStrip - 1) / kStrip;
     std::vector<std::vector<ClippedRun>> of_strips(static_cast<std::size_t>(strips));
     for_rows(strips, job, [&](int strip) {
@@ -67,9 +66,9 @@ std::vector<ClippedRun> clipped_runs(const Picture& picture, const Job& job) {
         std::vector<std::uint16_t> row_16;
         for (int y = strip * kStrip; y < std::min(rows, (strip + 1) * kStrip); ++y)
             if (picture.bits() == 16)
-                add_row<std::uint16_t>(picture.pixels, y, std::uint16_t(kFull * 65535), row_16, runs);
+                add_row<std::uint16_t>(picture.pixels, y, std::uint16_t(level * 65535), row_16, runs);
             else
-                add_row<std::uint8_t>(picture.pixels, y, std::uint8_t(kFull * 255 + 0.5), row_8, runs);
+                add_row<std::uint8_t>(picture.pixels, y, std::uint8_t(level * 255 + 0.5), row_8, runs);
     });
     std::vector<ClippedRun> all;
     for (const auto& runs : of_strips) all.insert(all.end(), runs.begin(), runs.end());

@@ -12,8 +12,11 @@ struct ClippedRun {
     int y, begin, end;
 };
 
-/// Where all four pixels are clipped in one colour or more: at least 98 % of the encoded full scale, since
-/// compression rounds. In rising order of rows.   Thread-safe.   @throws Cancelled.
-std::vector<ClippedRun> clipped_runs(const Picture& picture, const Job& job);
+/// Compression rounds: what reaches so much of the encoded full scale is clipped.
+inline constexpr double kClippedLevel = 0.98;
+
+/// Where all four pixels reach a share of the encoded full scale in one colour or more. In rising order of
+/// rows.   Thread-safe.   @throws Cancelled.
+std::vector<ClippedRun> clipped_runs(const Picture& picture, double level, const Job& job);
 
 }  // namespace moorhaze

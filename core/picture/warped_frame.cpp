@@ -133,7 +133,7 @@ cv::Mat3f WarpedFrame::downsampled_light(const Job& job) const {
     return out;
 }
 
-std::vector<ClippedRun> WarpedFrame::clipped(const Job& job) const {
+std::vector<ClippedRun> WarpedFrame::clipped(double level, const Job& job) const {
     const cv::Point2d corner(plan_.part.corner), target(plan_.target.x, plan_.target.y);
     const cv::Size half((plan_.target.width + 1) / 2, (plan_.target.height + 1) / 2);
     const auto laid = [&](double x, double y) {  // a frame's pixel, at half the target's size
@@ -141,7 +141,7 @@ std::vector<ClippedRun> WarpedFrame::clipped(const Job& job) const {
         return (cv::Point2d(at[0] / at[2], at[1] / at[2]) - target) / 2;
     };
     std::vector<ClippedRun> runs;
-    for (const ClippedRun& own : clipped_runs(frame_, job)) {
+    for (const ClippedRun& own : clipped_runs(frame_, level, job)) {
         const cv::Point2d first = laid(2 * own.begin + 0.5, 2 * own.y + 0.5),
                           last = laid(2 * own.end - 1.5, 2 * own.y + 0.5);
         const int y = int(std::lround((first.y + last.y) / 2 - 0.25)),

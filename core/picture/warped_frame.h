@@ -37,9 +37,9 @@ class WarpedFrame {
     /// @throws Cancelled.
     DownsampledFrame downsampled_luma(const Job& job) const;
 
-    /// Where the frame is clipped, at half the target's size, to the nearest place; rows may be left out or
+    /// clipped_runs() of the frame, at half the target's size, to the nearest place; rows may be left out or
     /// come twice where the frame is enlarged or reduced.   @throws Cancelled.
-    std::vector<ClippedRun> clipped(const Job& job) const;
+    std::vector<ClippedRun> clipped(double level, const Job& job) const;
 
   private:
     void fill(cv::Rect block, cv::Mat& out) const;

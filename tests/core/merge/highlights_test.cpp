@@ -80,15 +80,22 @@ MergeResult merged(const Series& series, const char* method) {
     return merge_method(method).merge(frames, {}, {}, {});
 }
 
+std::vector<ClippedRun> runs_of(const cv::Mat1b& places) {
+    std::vector<ClippedRun> runs;
+    for (int y = 0; y < places.rows; ++y)
+        for (int x = 0; x < places.cols; ++x)
+            if (places(y, x) > 0) runs.push_back({y, x, x + 1});
+    return runs;
+}
+
 /// What Highlights says of frames that are clipped there.
-cv::Mat1s frames_of(const std::vector<cv::Mat1b>& clipped) {
+/// @param bright  where each is at least nearly clipped; empty: a soft rim of one place.
+cv::Mat1s frames_of(const std::vector<cv::Mat1b>& clipped, const std::vector<cv::Mat1b>& bright = {}) {
     Highlights highlights(clipped[0].size());
-    for (const cv::Mat1b& own : clipped) {
-        std::vector<ClippedRun> runs;
-        for (int y = 0; y < own.rows; ++y)
-            for (int x = 0; x < own.cols; ++x)
-                if (own(y, x) > 0) runs.push_back({y, x, x + 1});
-        highlights.add(std::move(runs));
+    for (std::size_t k = 0; k < clipped.size(); ++k) {
+        cv::Mat1b wide;
+        cv::dilate(clipped[k], wide, cv::getStructuringElement(cv::MORPH_CROSS, {3, 3}));
+        highlights.add(runs_of(clipped[k]), runs_of(bright.empty() ? wide : bright[k]));
     }
     return highlights.frames({});
 }
@@ -139,6 +146,19 @@ TEST_CASE("a highlight's frame is the one that clips least around it", "[merge][
     for (const cv::Point at : {cv::Point(60, 40), {70, 40}, {60, 50}, {60 + 12 + 3, 40}})
         CHECK(frames(at) == 4);
     CHECK(frames(40, 90) == -1);
+}
+
+TEST_CASE("a surface just about as bright as frames can show is no highlight", "[merge][highlights]") {
+    // Noise clips more or less of it; nearly clipped is all of it.
+    std::vector<cv::Mat1b> clipped, bright;
+    for (const int radius : {12, 9, 6, 3, 5, 8, 11}) {
+        clipped.push_back(drawn([&](cv::Mat1b& plane) {
+            cv::circle(plane, {60, 40}, radius, 255, cv::FILLED);
+        }));
+        bright.push_back(drawn([&](cv::Mat1b& plane) { cv::circle(plane, {60, 40}, 12, 255, cv::FILLED); }));
+    }
+    CHECK(frames_of(clipped)(40, 60) == 3);
+    CHECK(frames_of(clipped, bright)(40, 60) == -1);
 }
 
 TEST_CASE("a highlight that is sharp beyond the frames comes from the last of them", "[merge][highlights]") {
