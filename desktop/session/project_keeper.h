@@ -43,7 +43,6 @@ class ProjectKeeper : public QObject {
     void change(const SavedProject& now);
     /// A result whose pixels are to be kept.
     void keep_result(ResultId id, const MergeProduct& product, const MadeFrom& from);
-    bool has_pixels(ResultId id) const { return written_.contains(id); }
 
     /// Moves the folder when what is being written is done, then says moved() or failed_to_move().
     void move_to(const std::filesystem::path& to);

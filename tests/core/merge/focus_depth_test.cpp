@@ -42,7 +42,64 @@ DepthField field_of(double at, double per_frame) {
     return depth.finish(0.3, 8, {});
 }
 
+/// A slanted ground from frame 1 at the left to frame 10 at the right, covered all over by soft, faint
+/// texture: no place of any frame holds nothing but noise, but for those far out of focus.
+double slanted_depth(int x) {
+    return 1 + 9.0 * x / (kSize.width - 1);
+}
+DepthField field_of_soft_ground() {
+    const test::Texture texture(23, 80, 9, 60);
+    cv::Mat1f sharp(kSize);
+    for (int y = 0; y < kSize.height; ++y)
+        for (int x = 0; x < kSize.width; ++x) sharp(y, x) = 0.5f + 0.25f * (float(texture.at(x, y)) - 0.5f);
+    std::vector<cv::Mat1f> blurred(1, sharp);  // by a quarter of a frame each
+    for (int i = 1; i <= 4 * kFrames; ++i) {
+        blurred.emplace_back();
+        cv::GaussianBlur(sharp, blurred.back(), {0, 0}, 0.7 * i / 4);
+    }
+    FocusDepth depth(kSize, 4);
+    cv::RNG random(4);
+    for (int k = 0; k < kFrames; ++k) {
+        cv::Mat1f frame(kSize), grain(kSize);
+        for (int x = 0; x < kSize.width; ++x)
+            blurred[std::size_t(std::lround(4 * std::abs(k - slanted_depth(x))))].col(x).copyTo(frame.col(x));
+        random.fill(grain, cv::RNG::NORMAL, 0, 0.002);
+        const WarpedFrame own(grey_of(frame + grain), ToneCurve{ColourProfile{}},
+                              {cv::Matx33d::eye(), {{}, kSize}});
+        depth.add(pyramid_bands(own.downsampled_luma({}), detail_levels(kSize), {}), {});
+    }
+    return depth.finish(0.3, 8, {});
+}
+
 }  // namespace
+
+TEST_CASE("texture that is everywhere is not taken for noise", "[merge][depth]") {
+    const DepthField field = field_of_soft_ground();
+    int right = 0, all = 0;
+    for (int y = 5; y < field.depth.rows - 5; ++y)
+        for (int x = 5; x < field.depth.cols - 5; ++x) {
+            ++all;
+            right += std::abs(double(field.depth(y, x)) - slanted_depth(2 * x)) <= 1 ? 1 : 0;
+        }
+    CHECK(double(right) / all > 0.95);
+}
+
+TEST_CASE("noise is what the quietest frames and the finer bands tell", "[merge][depth]") {
+    NoiseFloor floor(4);
+    CHECK(floor.finish() == std::vector<double>(4, 0.0));  // nothing is known yet
+    for (const double level :
+         {9.0, 3.0, 5.0, 1.0, 8.0, 7.0, 6.0, 4.0}) {  // the dark frame of 1 does not decide
+        floor.add(0, level);
+        floor.add(1, 2 * level);
+        floor.add(2, level / 10);  // less than the finer band allows
+        floor.add(3, 50);          // texture
+    }
+    const std::vector<double> noise = floor.finish();
+    CHECK(noise[0] == Approx(3));
+    CHECK(noise[1] == Approx(6));
+    CHECK(noise[2] == Approx(0.3));
+    CHECK(noise[3] == Approx(0.12));
+}
 
 TEST_CASE("a texture's depth is found between the frames, and is trusted", "[merge][depth]") {
     for (const double at : {4.0, 5.3, 6.5, 7.8}) {
