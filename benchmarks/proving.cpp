@@ -2,7 +2,8 @@
 // and against the best choice of single frames.
 // Settings are chosen on seeds below 100; what is reported comes from seeds of 100 and more.
 //   moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER] [woven,depth,pyramid,textbook]
-// Series are simulated once and kept in the folder.
+// Series are simulated once and kept in the folder: empty it when the rig's random scenes have changed.
+// With PROVING_PICTURES=FOLDER in the environment, merges and their depths are written there.
 #include <algorithm>
 #include <cstdio>
 #include <cstring>
