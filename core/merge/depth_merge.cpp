@@ -99,6 +99,7 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     });
     const auto floor = float(settings.trust_floor);
     result.made_by = made_by_plane(result.source, job.quiet(), [&](int x, int y) {
+        if (focus.highlights(y / 2, x / 2) >= 0) return MadeBy::highlight;
         return result.trust(y, x) < floor ? MadeBy::backdrop : MadeBy::depth_map;
     });
     job.checkpoint(1);

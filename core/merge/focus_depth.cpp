@@ -324,13 +324,15 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
     if (focus.read.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
     focus.noise = depth.noise();
-    focus.field = depth.finish(settings.trust_floor, kMeeting, job, highlights.frames(job.quiet()));
+    focus.highlights = highlights.frames(job.quiet());
+    focus.field = depth.finish(settings.trust_floor, kMeeting, job, focus.highlights);
     if (settings.backdrop_frame > 0) {
         const auto place = float(place_of_backdrop(settings, frames, focus.read));
         const cv::Mat1b backdrop =
             backdrop_of(focus.field.trust, settings.trust_floor, kBackdropReach / 2);  // at half size
         for (cv::Mat1f* plane : {&focus.field.depth, &focus.field.nearest, &focus.field.farthest})
             plane->setTo(place, backdrop);
+        focus.highlights.setTo(-1, backdrop);
     }
     return focus;
 }

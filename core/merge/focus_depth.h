@@ -111,6 +111,7 @@ struct Focus {
     std::vector<int> read;      ///< places of frames that could be read, which the field's depths count
     DepthField field;           ///< with the backdrop's frame where the settings choose one
     std::vector<double> noise;  ///< as FocusDepth::noise()
+    cv::Mat1s highlights;       ///< as Highlights::frames()
 };
 /// @param result  takes the problems of frames that cannot be read.
 /// @param each    called with every frame that was read, in order; may be empty.

@@ -76,6 +76,8 @@ const char* words_for(MadeBy made_by) {
             return "backdrop";
         case MadeBy::one_state:
             return "one state of what moved";
+        case MadeBy::highlight:
+            return "the frame of a highlight";
         case MadeBy::nothing:
             break;
     }

@@ -48,8 +48,9 @@ enum class MadeBy : uchar {
     blend,      ///< all frames, weighed by sharpness
     backdrop,   ///< the depth around, or the frame chosen: nothing to be trusted is sharp there
     one_state,  ///< a part that moved: the frames that show it in one state
+    highlight,  ///< clipped in some frames: the frame that a highlight is sharp in
 };
-inline constexpr int kMadeByCount = 6;
+inline constexpr int kMadeByCount = 7;
 /// In words, for the place that is pointed at and the report.
 const char* words_for(MadeBy made_by);
 

@@ -303,12 +303,14 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
 
     cv::Mat3f merged = chosen.finish(job);
     result.source = chosen.sources(job.quiet());
-    for (FrameProblem& problem :
-         lay_highlights(highlights.frames(job.quiet()), read, frames, merged, result.source, job))
+    const cv::Mat1s of_highlights = highlights.frames(job.quiet());
+    for (FrameProblem& problem : lay_highlights(of_highlights, read, frames, merged, result.source, job))
         result.problems.push_back(std::move(problem));
     result.picture = finished_picture(merged, chosen.any_cover(), frames);
     result.source.convertTo(result.depth, CV_32F);
-    result.made_by = made_by_plane(result.source, job.quiet(), [](int, int) { return MadeBy::pyramid; });
+    result.made_by = made_by_plane(result.source, job.quiet(), [&](int x, int y) {
+        return of_highlights(y / 2, x / 2) >= 0 ? MadeBy::highlight : MadeBy::pyramid;
+    });
     job.checkpoint(1);
     return result;
 }

@@ -285,6 +285,7 @@ class Accumulator {
                 if (statistics.moved.first(at) > 0 || statistics.moved.last(at) < all)
                     return MadeBy::one_state;
             }
+            if (measured_.focus.highlights(y / 2, x / 2) >= 0) return MadeBy::highlight;
             if (meeting_(y / 4, x / 4) > 0.5f) return MadeBy::pyramid;
             return trust(y / 2, x / 2) < floor ? MadeBy::backdrop : MadeBy::depth_map;
         });

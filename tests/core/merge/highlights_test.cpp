@@ -119,7 +119,8 @@ TEST_CASE("no merge shows a ring round a clipped highlight", "[merge][highlights
     const Series series = scene.write(scratch);
     const cv::Mat1f truth = test::luma_of(scene.picture(-1));
     for (const char* method : {"woven", "depth", "pyramid"}) {
-        const cv::Mat1f luma = test::luma_of(merged(series, method).picture);
+        const MergeResult result = merged(series, method);
+        const cv::Mat1f luma = test::luma_of(result.picture);
         for (const Spark& spark : scene.sparks) {
             cv::Mat1b ring(kSize, uchar(0));
             cv::circle(ring, spark.at, 30, 255, cv::FILLED);
@@ -132,6 +133,11 @@ TEST_CASE("no merge shows a ring round a clipped highlight", "[merge][highlights
             CHECK(darker > -0.12);
             CHECK(test::psnr_db(luma, truth, ring) > 33);
             CHECK(luma(spark.at) > 0.98f);  // and it is still there
+            CHECK(MadeBy(result.made_by(spark.at)) == MadeBy::highlight);
+            CHECK(std::abs(result.source(spark.at) - (spark.frame + 1)) <= 1);
+        }
+        for (const cv::Point at : {cv::Point(20, 200), {280, 120}, {200, 200}}) {
+            CHECK(MadeBy(result.made_by(at)) != MadeBy::highlight);
         }
     }
 }
