@@ -8,7 +8,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kShrink = 2;
-constexpr QRgb kViolet = 0xa986cf, kBlue = 0x6fa8c9, kAmber = 0xe0b23c, kPale = 0xf2efe6;
+constexpr QRgb kViolet = 0xa986cf, kBlue = 0x6fa8c9, kAmber = 0xe0b23c, kGreen = 0xa9bf4f;
 constexpr float kFloorWidth = 0.1f;  // over which the floor takes effect
 
 /// The picture at half size, blue, green, red, 255.
@@ -35,7 +35,7 @@ cv::Vec3b made_by_colour(MadeBy made_by, int grey, int x, int y) {
         case MadeBy::blend:
             return over(kViolet, ((x - y) / 4) % 2 == 0 ? 0.6f : 0.2f);
         case MadeBy::highlight:
-            return over(kPale, x % 4 < 2 && y % 4 < 2 ? 1.0f : 0.15f);
+            return over(kGreen, x % 6 < 3 && y % 6 < 3 ? 1.0f : 0.35f);
         default:
             return cv::Vec3b::all(uchar(grey));
     }

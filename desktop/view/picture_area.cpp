@@ -349,7 +349,7 @@ QString PictureArea::caption() const {
         if (session_.result_look.shown() && session_.standpoint.look() == LookAt::made_by)
             words =
                 tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
-                   "state · pale dots: highlight");
+                   "state · green dots: highlight");
         if (hovered_) {
             const cv::Point place(int(std::lround(hovered_->x())), int(std::lround(hovered_->y()))),
                 at = place - merge.area.tl();
