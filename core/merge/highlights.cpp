@@ -15,7 +15,10 @@ constexpr double kBrightLevel = 0.9;  // of the encoded full scale
 constexpr double kRim = 4.5;          // places of a highlight's soft rim, by the root of its area
 constexpr int kSoft = 6;              // px that a highlight's frame passes into the merge over
 constexpr int kLeastGrowth = 3;       // px of half size
-constexpr int kEvenly = 4;            // frames
+/// From frame to frame, of the root of the area: a disc whose radius grows by 7 px of full size, more than in
+/// any series without gaps.
+constexpr double kMostStep = 6;
+constexpr int kEvenly = 4;  // frames
 /// Times the least area: on one side and on the other; where there is one side only.
 constexpr double kGrows = 2, kGrowsLittle = 1.3, kGrowsAlone = 3;
 constexpr int kAround_px = 5;  // of half size: the soft rim of a disc
@@ -34,6 +37,14 @@ bool grows(const std::vector<int>& areas, int frame, int step, double times) {
     return most >= times * own && most >= own + kLeastGrowth;
 }
 
+/// Whether a neighbouring frame's area is larger by no more than blur makes it: a frame that alone is darker,
+/// as when a flash failed, is no bottom of a V.
+bool follows(const std::vector<int>& areas, int frame, int neighbour) {
+    if (neighbour < 0 || neighbour >= int(areas.size())) return true;
+    return std::sqrt(double(areas[std::size_t(neighbour)])) <=
+           std::sqrt(double(areas[std::size_t(frame)])) + kMostStep;
+}
+
 /// Whether they grow from frame to frame for a while.
 bool grows_evenly(const std::vector<int>& areas, int frame, int step) {
     for (int i = 0; i < kEvenly; ++i, frame += step) {
@@ -49,8 +60,9 @@ int frame_of(const std::vector<int>& areas) {
     const int last = int(areas.size()) - 1;
     int found = -1;
     for (int k = 1; k < last; ++k)
-        if (areas[std::size_t(k)] > 0 && grows(areas, k, -1, kGrowsLittle) &&
-            grows(areas, k, 1, kGrowsLittle) && (grows(areas, k, -1, kGrows) || grows(areas, k, 1, kGrows)) &&
+        if (areas[std::size_t(k)] > 0 && follows(areas, k, k - 1) && follows(areas, k, k + 1) &&
+            grows(areas, k, -1, kGrowsLittle) && grows(areas, k, 1, kGrowsLittle) &&
+            (grows(areas, k, -1, kGrows) || grows(areas, k, 1, kGrows)) &&
             (found < 0 || areas[std::size_t(k)] < areas[std::size_t(found)]))
             found = k;
     if (found >= 0) return found;

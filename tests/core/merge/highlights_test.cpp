@@ -167,6 +167,15 @@ TEST_CASE("a surface just about as bright as frames can show is no highlight", "
     CHECK(frames_of(clipped, bright)(40, 60) == -1);
 }
 
+TEST_CASE("a frame that alone is darker is no highlight's own", "[merge][highlights]") {
+    std::vector<cv::Mat1b> clipped;
+    for (const int radius : {12, 12, 13, 4, 12, 13, 12})  // a flash failed
+        clipped.push_back(drawn([&](cv::Mat1b& plane) {
+            cv::circle(plane, {60, 40}, radius, 255, cv::FILLED);
+        }));
+    CHECK(frames_of(clipped)(40, 60) == -1);
+}
+
 TEST_CASE("a highlight that is sharp beyond the frames comes from the last of them", "[merge][highlights]") {
     std::vector<cv::Mat1b> near, far;
     for (const int radius : {2, 4, 6, 8, 10, 12, 0, 0})
