@@ -14,18 +14,18 @@ namespace {
 constexpr double kBrightLevel = 0.9;  // of the encoded full scale
 constexpr double kRim = 4.5;          // places of a highlight's soft rim, by the root of its area
 constexpr int kSoft = 6;              // px that a highlight's frame passes into the merge over
-constexpr int kLeastGrowth = 3;       // px of half size
+constexpr int kLeastGrowth = 3;       // px of half size that a highlight's area grows by
 /// From frame to frame, of the root of the area: a disc whose radius grows by 7 px of full size, more than in
 /// any series without gaps.
 constexpr double kMostStep = 6;
-constexpr int kEvenly = 4;  // frames
+constexpr int kEvenly = 4;  // frames that it grows over, where it is sharp beyond the first or the last
 /// Times the least area: on one side and on the other; where there is one side only.
 constexpr double kGrows = 2, kGrowsLittle = 1.3, kGrowsAlone = 3;
 constexpr int kAround_px = 5;  // of half size: the soft rim of a disc
 
 /// Whether areas grow on one side of a frame as a highlight's do. Far off they fall to 0 again.
-/// @param step  1 towards the last frame, -1 towards the first.
-/// @param times  their least area that they grow to.
+/// @param step   1 towards the last frame, -1 towards the first.
+/// @param times  the frame's own area that they grow to.
 bool grows(const std::vector<int>& areas, int frame, int step, double times) {
     const int own = areas[std::size_t(frame)];
     int most = own;
@@ -93,20 +93,25 @@ cv::Mat1s Highlights::frames(const Job& job) const {
     cv::Mat1i labels;
     const int count = cv::connectedComponents(any, labels, 8, CV_32S);
     if (count <= 1) return frames;
-    const auto areas_of = [&](const std::vector<std::vector<ClippedRun>>& frames_runs) {
-        std::vector<std::vector<int>> areas(std::size_t(count), std::vector<int>(frames_runs.size(), 0));
-        for (std::size_t k = 0; k < frames_runs.size(); ++k)
-            for (const ClippedRun& run : frames_runs[k])
-                for (int x = run.begin; x < run.end; ++x) ++areas[std::size_t(labels(run.y, x))][k];
-        return areas;
-    };
-    const auto clipped = areas_of(clipped_), bright = areas_of(bright_);
+    std::vector<std::vector<int>> areas(std::size_t(count), std::vector<int>(clipped_.size(), 0));
+    for (std::size_t k = 0; k < clipped_.size(); ++k)
+        for (const ClippedRun& run : clipped_[k])  // hangs together, so that all of it has one label
+            areas[std::size_t(labels(run.y, run.begin))][k] += run.end - run.begin;
     std::vector<short> of(std::size_t(count), short(-1));
-    for (std::size_t label = 1; label < clipped.size(); ++label) {
-        const int frame = frame_of(clipped[label]);
-        if (frame < 0) continue;
-        const double own = clipped[label][std::size_t(frame)];
-        if (bright[label][std::size_t(frame)] <= own + kRim * (std::sqrt(own) + 1)) of[label] = short(frame);
+    for (std::size_t label = 1; label < areas.size(); ++label) of[label] = short(frame_of(areas[label]));
+    std::vector<int> bright(std::size_t(count), 0);  // of each in its frame
+    for (std::size_t k = 0; k < bright_.size(); ++k) {
+        if (std::find(of.begin(), of.end(), short(k)) == of.end()) continue;
+        for (const ClippedRun& run : bright_[k])
+            for (int x = run.begin; x < run.end; ++x) {
+                const auto label = std::size_t(labels(run.y, x));
+                if (of[label] == short(k)) ++bright[label];
+            }
+    }
+    for (std::size_t label = 1; label < areas.size(); ++label) {
+        if (of[label] < 0) continue;
+        const double own = areas[label][std::size_t(of[label])];
+        if (bright[label] > own + kRim * (std::sqrt(own) + 1)) of[label] = -1;
     }
     if (std::all_of(of.begin(), of.end(), [](short frame) { return frame < 0; })) return frames;
     for_rows(frames.rows, job, [&](int y) {
