@@ -3,16 +3,9 @@
 #include <memory>
 #include <optional>
 
-#include "desktop/session/display_picture.h"
+#include "desktop/view/picture_painter.h"
 
 namespace moorhaze::desktop {
-
-/// A numbered place in the picture, in reference pixels.
-struct PictureMark {
-    QPointF place;
-    QString label;
-    bool waiting = false;  ///< its partner is still to be set
-};
 
 /// Shows a picture of the reference plane, and a second one to compare it with behind a curtain or for as
 /// long as a key is held. Zoom is in screen pixels per picture pixel: 1 is 100 % on any screen. Emits what
@@ -28,29 +21,31 @@ class PictureView : public QWidget {
     void set_other(std::shared_ptr<const DisplayPicture> other, const QString& label);
     /// A part of the picture as it might be, laid over it; null: none. Not over the other picture.
     void set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label);
-    const std::shared_ptr<const DisplayPicture>& patch() const { return patch_; }
-    QRect seen() const;               ///< pixels of the plane that are in view, as far as the widget goes
+    const std::shared_ptr<const DisplayPicture>& patch() const { return scene_.patch.picture; }
+    QRect seen() const {
+        return framing_.seen();
+    }                                 ///< pixels of the plane that are in view, as far as the widget goes
     void refresh(const QRect& area);  ///< part of the picture changed, in reference pixels
     void set_caption(const QString& caption);
-    const QString& caption() const { return caption_; }
+    const QString& caption() const { return scene_.caption; }
 
     void fit();
-    bool is_fit() const { return fit_; }
-    double zoom() const { return zoom_; }
+    bool is_fit() const { return framing_.is_fit(); }
+    double zoom() const { return framing_.zoom(); }
     void set_zoom(double zoom);                  ///< around the middle
     void set_zoom(double zoom, QPointF around);  ///< around a place of the widget
-    QPointF to_plane(QPointF widget_place) const;
-    QPointF to_widget(QPointF plane_place) const;
-    QPointF centre() const { return centre_; }   ///< the place in the middle of the widget
-    void set_view(double zoom, QPointF centre);  ///< as another view shows it; emits nothing
-    void show_place(QPointF plane_place);        ///< brings a place to the middle if it is out of sight
+    QPointF to_plane(QPointF widget_place) const { return framing_.to_plane(widget_place); }
+    QPointF to_widget(QPointF plane_place) const { return framing_.to_view(plane_place); }
+    QPointF centre() const { return framing_.centre(); }  ///< the place in the middle of the widget
+    void set_view(double zoom, QPointF centre);           ///< as another view shows it; emits nothing
+    void show_place(QPointF plane_place);  ///< brings a place to the middle if it is out of sight
 
     void set_curtain(bool on);
-    bool curtain() const { return curtain_; }
+    bool curtain() const { return scene_.curtain; }
     void set_curtain_place(double across);  ///< 0..1 of the widget's width
-    double curtain_place() const { return curtain_place_; }
+    double curtain_place() const { return scene_.curtain_place; }
     void set_flipped(bool flipped);
-    bool is_flipped() const { return flipped_; }
+    bool is_flipped() const { return scene_.flipped; }
 
     /// With a brush the left button paints; without one it points and pans.
     void set_brush(std::optional<double> radius_px);
@@ -97,37 +92,16 @@ class PictureView : public QWidget {
 
   private:
     enum class Drag { none, point, pan, curtain, paint, line, loupe };
-    void draw(QPainter& painter, const DisplayPicture& picture, const QRectF& part) const;
-    void draw_label(QPainter& painter, const QString& text, QPointF corner, Qt::Corner anchor) const;
-    void draw_patch(QPainter& painter, const QRectF& part) const;
-    void draw_kept(QPainter& painter) const;
-    void draw_marks(QPainter& painter) const;
-    void draw_loupe(QPainter& painter) const;
-    QRectF in_view_when_fit() const;
-    double scale() const;  ///< logical widget pixels per picture pixel
-    void hold_in_view();
-    void fit_now();
+    void reframed();
     void move_mark(QPointF by);
     bool near_curtain(QPointF place) const;
     void update_cursor(QPointF place);
 
-    std::shared_ptr<const DisplayPicture> picture_, other_, patch_;
-    QString picture_label_, other_label_, patch_label_, caption_;
-    QSize plane_;
-    QPointF centre_;  ///< reference place in the middle of the widget
-    double zoom_ = 1;
-    bool fit_ = true, curtain_ = false, flipped_ = false, space_held_ = false;
-    bool key_painting_ = false;
-    double curtain_place_ = 0.5;
+    PictureScene scene_;
+    PictureFraming framing_;
+    bool space_held_ = false, key_painting_ = false;
     std::optional<double> brush_radius_;
-    bool line_drawing_ = false;
-    QList<QPointF> line_;  ///< in reference pixels
-    bool point_setting_ = false;
-    QList<PictureMark> marks_;
-    std::optional<QRectF> kept_;
-    QList<QPolygonF> outlines_;
-    QString kept_label_;
-    std::optional<QPointF> sounding_place_;
+    bool line_drawing_ = false, point_setting_ = false;
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;
     Drag drag_ = Drag::none;
