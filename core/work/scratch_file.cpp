@@ -4,6 +4,7 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
@@ -14,6 +15,8 @@ namespace moorhaze {
 namespace {
 
 constexpr std::size_t kAligned = 4096;  // a page: each plane begins at one
+
+std::atomic<std::size_t> in_use{0};
 
 std::size_t aligned(std::size_t bytes) {
     return (bytes + kAligned - 1) / kAligned * kAligned;
@@ -75,6 +78,7 @@ ScratchFile::ScratchFile(const std::vector<cv::Mat>& planes, const std::filesyst
             fail(folder, "a scratch file cannot be mapped");
         }
     }
+    in_use += bytes_;
     for (std::size_t i = 0; i < planes.size(); ++i)
         planes_.push_back(planes[i].empty() ? cv::Mat()
                                             : cv::Mat(planes[i].rows, planes[i].cols, planes[i].type(),
@@ -83,6 +87,11 @@ ScratchFile::ScratchFile(const std::vector<cv::Mat>& planes, const std::filesyst
 
 ScratchFile::~ScratchFile() {
     if (data_) munmap(data_, bytes_);
+    in_use -= bytes_;
+}
+
+std::size_t scratch_bytes_in_use() {
+    return in_use;
 }
 
 std::filesystem::path scratch_folder() {

@@ -33,6 +33,9 @@ class ScratchFile {
     std::vector<cv::Mat> planes_;
 };
 
+/// Bytes that all scratch files of this program take on the disc now. Thread-safe.
+std::size_t scratch_bytes_in_use();
+
 /// Where scratch files go: as TMPDIR says, else /var/tmp, which is on disc where /tmp may be memory.
 std::filesystem::path scratch_folder();
 

@@ -11,7 +11,8 @@ namespace {
 const QString kMemory = QStringLiteral("memory/megabytes"), kRadius = QStringLiteral("brush/radius_px"),
               kSoftness = QStringLiteral("brush/softness"), kFlow = QStringLiteral("brush/flow"),
               kLookAhead = QStringLiteral("merge/look_ahead"),
-              kWholeAhead = QStringLiteral("merge/whole_ahead"), kMarks = QStringLiteral("cull/marks_reach");
+              kWholeAhead = QStringLiteral("merge/whole_ahead"), kMarks = QStringLiteral("cull/marks_reach"),
+              kCloseZoom = QStringLiteral("view/close_zoom");
 
 constexpr int kLeastMemory_mb = 100;
 
@@ -20,7 +21,9 @@ constexpr int kLeastMemory_mb = 100;
 Preferences::Preferences(Session& session, QObject* parent) : QObject(parent), session_(session) {
     connect(&session.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         using Aspect = Standpoint::Aspect;
-        if (aspect == Aspect::brush || aspect == Aspect::ahead || aspect == Aspect::marks) keep();
+        if (aspect == Aspect::brush || aspect == Aspect::ahead || aspect == Aspect::marks ||
+            aspect == Aspect::close_zoom)
+            keep();
     });
 }
 
@@ -36,6 +39,8 @@ void Preferences::keep_in(QSettings* settings) {
     standpoint.set_whole_ahead(settings->value(kWholeAhead, standpoint.whole_ahead()).toBool());
     standpoint.set_marks_reach(
         std::clamp(settings->value(kMarks, standpoint.marks_reach()).toDouble(), 0.0, 1.0));
+    standpoint.set_close_zoom(
+        std::clamp(settings->value(kCloseZoom, standpoint.close_zoom()).toDouble(), 0.05, 16.0));
     session_.set_memory_mb(std::max(kLeastMemory_mb, settings->value(kMemory, session_.memory_mb()).toInt()));
     settings_ = settings;
 }
@@ -49,6 +54,7 @@ void Preferences::keep() {
     settings_->setValue(kLookAhead, standpoint.look_ahead());
     settings_->setValue(kWholeAhead, standpoint.whole_ahead());
     settings_->setValue(kMarks, standpoint.marks_reach());
+    settings_->setValue(kCloseZoom, standpoint.close_zoom());
     settings_->setValue(kMemory, session_.memory_mb());
 }
 

@@ -67,7 +67,8 @@ class Standpoint : public QObject {
         marks,
         quick_look,
         keeping,
-        ahead
+        ahead,
+        close_zoom
     };
 
     Stage stage() const { return stage_; }
@@ -112,6 +113,10 @@ class Standpoint : public QObject {
 
     bool sharp_marks() const { return sharp_marks_; }
     void set_sharp_marks(bool on) { set(sharp_marks_, on, Aspect::marks); }
+    /// How close the person last looked, in screen pixels per picture pixel; kept between sessions.
+    double close_zoom() const { return close_zoom_; }
+    void set_close_zoom(double zoom) { set(close_zoom_, zoom, Aspect::close_zoom); }
+
     double marks_reach() const { return marks_reach_; }  ///< 0..1: how much of what is nearly sharp
     void set_marks_reach(double reach) { set(marks_reach_, reach, Aspect::marks); }
     bool quick_look() const { return quick_look_; }
@@ -150,7 +155,7 @@ class Standpoint : public QObject {
     std::optional<FrameId> source_;
     bool drawing_ = false;
     bool sharp_marks_ = false, quick_look_ = false, keeping_ = false, look_ahead_ = true, whole_ahead_ = true;
-    double marks_reach_ = 0.4;
+    double marks_reach_ = 0.4, close_zoom_ = 1;
 };
 
 }  // namespace moorhaze::desktop

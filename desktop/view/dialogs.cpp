@@ -13,6 +13,7 @@
 #include <QSettings>
 
 #include "core/work/memory_budget.h"
+#include "core/work/scratch_file.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -95,8 +96,11 @@ void Dialogs::memory() {
         &window_, tr("Memory for the whole program"),
         tr("Megabytes for everything that Moorhaze keeps: frames read, pictures shown, merges. With less, "
            "merging goes strip by strip and takes longer; the results are the same. Half of this machine's "
-           "is %1.")
-            .arg(default_memory_mb()),
+           "is %1.\n\nScratch files in %2 hold %3 MB of merges that are not looked at; they are gone when "
+           "Moorhaze ends.")
+            .arg(default_memory_mb())
+            .arg(QString::fromStdString(scratch_folder().string()))
+            .arg((scratch_bytes_in_use() + (1 << 19)) >> 20),
         session_.memory_mb(), kLeast, kMost, 100, &taken);
     if (taken) session_.set_memory_mb(megabytes);
 }

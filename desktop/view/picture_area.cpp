@@ -103,11 +103,13 @@ void PictureArea::connect_views() {
         if (hovered_ && picture_->underMouse())
             hovered_ = picture_->to_plane(picture_->mapFromGlobal(QCursor::pos()));
         twin_->set_view(picture_->zoom(), picture_->centre());
+        if (!picture_->is_fit()) session_.standpoint.set_close_zoom(picture_->zoom());
         show_preview();
     });
     connect(twin_, &PictureView::zoom_changed, this, [this] {
         if (twin_->is_fit()) return;  // it was resized; nobody moved it
         picture_->set_view(twin_->zoom(), twin_->centre());
+        session_.standpoint.set_close_zoom(picture_->zoom());
         show_preview();
     });
     auto partner = [this] { return partner_of(session_.document, session_.standpoint, session_.products); };
@@ -368,6 +370,10 @@ QString PictureArea::caption() const {
                     : frame_caption(series, session_.standpoint.place());
         const auto* frame = std::get_if<FrameView>(&shown_.main);
         if (frame && !session_.store.find(*frame)) words += tr(" · loading");
+        const ProjectResult* result = session_.standpoint.result();
+        if (session_.standpoint.stage() >= Stage::merge && result &&
+            session_.result_reader.is_to_come(result->id))
+            words += tr(" · %1 is being read from the project").arg(text(result->title));
     }
     if (session_.standpoint.stage() == Stage::merge && session_.standpoint.look_ahead()) {
         const MergePreview& preview = session_.merge_preview;

@@ -77,6 +77,14 @@ void PictureView::set_zoom(double zoom, QPointF around) {
     reframed();
 }
 
+void PictureView::look_close(double zoom) {
+    if (!is_fit()) return fit();
+    if (pointer_inside_) return set_zoom(zoom, pointer_);
+    framing_.set(zoom, mark_);
+    framing_.bring_to_middle(mark_);
+    reframed();
+}
+
 void PictureView::set_view(double zoom, QPointF centre) {
     framing_.set(zoom, centre);
     update();

@@ -32,6 +32,8 @@ class PictureView : public QWidget {
     void fit();
     bool is_fit() const { return framing_.is_fit(); }
     double zoom() const { return framing_.zoom(); }
+    /// From the whole picture to `zoom` around the pointer or the keyboard's mark, and back.
+    void look_close(double zoom);
     void set_zoom(double zoom);                  ///< around the middle
     void set_zoom(double zoom, QPointF around);  ///< around a place of the widget
     QPointF to_plane(QPointF widget_place) const { return framing_.to_plane(widget_place); }

@@ -136,6 +136,7 @@ TEST_CASE("how a person likes to work is kept from one start to the next", "[kep
         session.standpoint.set_brush({42, 0.25, 0.9, true});
         session.standpoint.set_look_ahead(false);
         session.standpoint.set_marks_reach(0.7);
+        session.standpoint.set_close_zoom(1.5);
     }
     Session session;
     session.preferences.keep_in(&settings);
@@ -147,6 +148,7 @@ TEST_CASE("how a person likes to work is kept from one start to the next", "[kep
     CHECK_FALSE(session.standpoint.brush().wipe_back);  // a tool, not a liking
     CHECK_FALSE(session.standpoint.look_ahead());
     CHECK(session.standpoint.marks_reach() == 0.7);
+    CHECK(session.standpoint.close_zoom() == 1.5);
     // What a hand wrote wrongly does no harm.
     settings.setValue("brush/radius_px", "huge");
     settings.setValue("memory/megabytes", -5);

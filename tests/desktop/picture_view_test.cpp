@@ -79,6 +79,24 @@ TEST_CASE("at 100 % a picture pixel is a screen pixel, at 200 % a block of four"
     }
 }
 
+TEST_CASE("looking close goes to the pointer's place, or the mark's, and back to the whole", "[desktop]") {
+    const auto view = view_with({3000, 2000});
+    const double whole = view->zoom();
+    QTest::mouseMove(view.get(), QPoint(200, 300));
+    const QPointF pointed = view->to_plane({200, 300});
+    view->look_close(1.5);
+    CHECK(view->zoom() == 1.5);
+    CHECK(view->to_widget(pointed).x() == Approx(200));
+    view->look_close(1.5);
+    CHECK(view->is_fit());
+    CHECK(view->zoom() == whole);
+    QEvent leaves(QEvent::Leave);
+    QCoreApplication::sendEvent(view.get(), &leaves);
+    view->look_close(2);
+    CHECK(view->zoom() == 2);
+    CHECK(view->centre() == view->mark());
+}
+
 TEST_CASE("dragging pans, a click points", "[desktop]") {
     const auto view = view_with({3000, 2000});
     view->set_zoom(1);

@@ -64,3 +64,14 @@ TEST_CASE("where no scratch file can be made the result stays in memory", "[merg
     const test::Scratch scratch;
     CHECK(ScratchFile({}, scratch.folder()).bytes() == 0);
 }
+
+TEST_CASE("the room that scratch files take is known while they live", "[merge][shelf]") {
+    const test::Scratch scratch;
+    const std::size_t before = scratch_bytes_in_use();
+    {
+        const ScratchFile file({cv::Mat1f(300, 400, 1.0f), cv::Mat1b(10, 10)}, scratch.folder());
+        CHECK(file.bytes() >= 480100);
+        CHECK(scratch_bytes_in_use() == before + file.bytes());
+    }
+    CHECK(scratch_bytes_in_use() == before);
+}
