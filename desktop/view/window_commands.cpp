@@ -234,7 +234,7 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
     menu.add("zoom-100", tr("100 %"), "Ctrl+1", tr("A picture pixel on each screen pixel"),
              [&picture] { picture.set_zoom(1); });
     menu.add("zoom-200", tr("200 %"), "Ctrl+2", tr("Twice the size"), [&picture] { picture.set_zoom(2); });
-    menu.add("look-close", tr("Look close, and back"), "X",
+    menu.add("look-close", tr("Look close, and back"), "D",
              tr("From the whole picture to the zoom of the last close look, at the pointer, and back"),
              [&picture, &s] { picture.look_close(s.standpoint.close_zoom()); });
     menu.add("closer", tr("Closer"), "+", tr("Zooms in"),
