@@ -24,6 +24,11 @@ struct ResultPicture {
 using ShownPicture =
     std::variant<std::monostate, LivePicture, GrowthPicture, QuickPicture, ResultPicture, FrameView>;
 
+template <class Kind>
+bool is(const ShownPicture& picture) {
+    return std::holds_alternative<Kind>(picture);
+}
+
 /// What the picture area shows, whether it is ready or not.
 struct Shown {
     ShownPicture main, other;      ///< `other` is what it is compared with

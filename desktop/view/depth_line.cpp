@@ -16,10 +16,6 @@ namespace {
 
 constexpr double kTop = 40, kBottom = 40, kLeft = 24;
 constexpr double kShortest = 8, kLongest = 58;
-constexpr double kLeastStep = 0.4,
-                 kMostStep = 3.5;    ///< shown; of frames that stand in one place, or far apart
-constexpr double kComfortable = 13;  ///< spacing at which ticks need no opening up
-constexpr double kOpenReach = 110;   ///< px around the pointer that open up
 
 }  // namespace
 
@@ -44,10 +40,9 @@ DepthLine::DepthLine(QWidget* parent) : QWidget(parent) {
 void DepthLine::set_ticks(std::vector<DepthTick> ticks) {
     ticks_ = std::move(ticks);
     longest_share_ = 0;
-    places_.clear();
-    for (const DepthTick& tick : ticks_)
-        places_.push_back(places_.empty() ? 0
-                                          : places_.back() + std::clamp(tick.step, kLeastStep, kMostStep));
+    std::vector<double> steps;
+    for (const DepthTick& tick : ticks_) steps.push_back(tick.step);
+    scale_.set_steps(steps);
     for (const DepthTick& tick : ticks_) longest_share_ = std::max(longest_share_, tick.share);
     setAccessibleDescription(describe(current_));
     update();
@@ -81,56 +76,14 @@ void DepthLine::set_threads(std::vector<std::pair<int, int>> threads, int chosen
     update();
 }
 
-double DepthLine::spacing() const {
-    return (height() - kTop - kBottom) / (places_.empty() ? 1 : places_.back() + 1);
-}
-
-double DepthLine::plain_y(double frame) const {
-    if (places_.empty()) return height() - kBottom;
-    // Beyond the ends usual steps go on.
-    const int last = count() - 1, below = std::clamp(int(std::floor(frame)), 0, std::max(0, last - 1));
-    const double from = places_[std::size_t(below)], to = places_[std::size_t(std::min(last, below + 1))];
-    const double place = frame < 0      ? frame
-                         : frame > last ? places_.back() + frame - last
-                                        : from + (to - from) * (frame - below);
-    return height() - kBottom - (place + 0.5) * spacing();
-}
-
-double DepthLine::frame_of_plain(double y) const {
-    int nearest = 0;
-    while (nearest + 1 < count() && plain_y(nearest + 0.5) > y) ++nearest;
-    const double above = plain_y(nearest + 0.5), below = plain_y(nearest - 0.5);
-    return nearest - 0.5 + std::clamp((below - y) / std::max(1e-9, below - above), 0.0, 1.0);
-}
-
-double DepthLine::y_of(double frame) const {
-    const double plain = plain_y(frame);
-    if (!pointer_y_ || spacing() >= kComfortable || drag_ == Drag::far_handle || drag_ == Drag::near_handle)
-        return plain;
-    // Pushes places apart around the pointer; the ends of the reach stay where they are, so the order is
-    // kept.
-    const double off = (plain - *pointer_y_) / kOpenReach;
-    if (std::abs(off) >= 1) return plain;
-    const double strength = std::min(3.0, kComfortable / spacing() - 1);
-    const double opened = std::copysign((strength + 1) * std::abs(off) / (strength * std::abs(off) + 1), off);
-    return *pointer_y_ + opened * kOpenReach;
-}
-
-int DepthLine::frame_at(double y) const {
-    int best = 0;
-    for (int i = 1; i < count(); ++i)
-        if (std::abs(y_of(i) - y) < std::abs(y_of(best) - y)) best = i;
-    return best;
-}
-
 double DepthLine::tick_height() const {
-    return std::clamp(spacing() * 0.62, 2.0, 13.0);
+    return std::clamp(scale_.spacing() * 0.62, 2.0, 13.0);
 }
 
 QRectF DepthLine::tick_rect(int frame) const {
     const DepthTick& tick = ticks_[std::size_t(frame)];
     double high = tick_height();
-    if (pointer_y_ && spacing() < kComfortable)
+    if (pointer_y_ && scale_.is_crowded())
         high = std::clamp(std::abs(y_of(frame) - y_of(frame + 1)) * 0.62, 1.5, 13.0);
     const double share = longest_share_ > 0 && tick.share > 0 ? tick.share / longest_share_ : 0;
     return {kLeft, y_of(frame) - high / 2, kShortest + (kLongest - kShortest) * share, high};
@@ -209,7 +162,7 @@ void DepthLine::draw_tick(QPainter& painter, int frame) const {
         painter.drawText(place, Qt::AlignVCenter | Qt::AlignLeft, number);
         right += wide + 5;
     }
-    if (!tick.warning.isEmpty() && tick.used && spacing() > 6) {
+    if (!tick.warning.isEmpty() && tick.used && scale_.spacing() > 6) {
         const double y = box.center().y();
         const double x = right + 11 < width() ? right : width() - 12;
         QPainterPath mark;
@@ -339,15 +292,30 @@ void DepthLine::mousePressEvent(QMouseEvent* event) {
         drag_ = Drag::step;
         emit frame_chosen(frame_at(at.y()));
     }
+    open_up();
+}
+
+bool DepthLine::is_handle_held() const {
+    return drag_ == Drag::far_handle || drag_ == Drag::near_handle;
+}
+
+/// Under a handle that is dragged nothing may give way.
+void DepthLine::open_up() {
+    scale_.open_at(is_handle_held() ? std::nullopt : pointer_y_);
+}
+
+void DepthLine::resizeEvent(QResizeEvent*) {
+    scale_.set_ends(kTop, height() - kBottom);
 }
 
 void DepthLine::mouseMoveEvent(QMouseEvent* event) {
     pointer_y_ = event->position().y();
+    open_up();
     if (drag_ == Drag::step) {
         emit frame_chosen(frame_at(*pointer_y_));
     } else if (drag_ != Drag::none) {
         // A handle stands half a step outside the last frame that is kept.
-        const double place = frame_of_plain(*pointer_y_) + 0.5;
+        const double place = scale_.frame_of_plain(*pointer_y_) + 0.5;
         if (drag_ == Drag::far_handle)
             emit range_dragged(first_, std::clamp(int(std::lround(place)) - 1, first_, count() - 1));
         else
@@ -361,8 +329,9 @@ void DepthLine::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void DepthLine::mouseReleaseEvent(QMouseEvent*) {
-    const bool handle = drag_ == Drag::far_handle || drag_ == Drag::near_handle;
+    const bool handle = is_handle_held();
     drag_ = Drag::none;
+    open_up();
     if (handle) emit range_chosen(first_, last_);
     update();
 }
@@ -374,6 +343,7 @@ void DepthLine::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void DepthLine::leaveEvent(QEvent*) {
     pointer_y_.reset();
+    open_up();
     update();
 }
 

@@ -3,6 +3,8 @@
 #include <optional>
 #include <vector>
 
+#include "desktop/view/depth_scale.h"
+
 namespace moorhaze::desktop {
 
 /// One frame on the depth line, as shown.
@@ -44,8 +46,10 @@ class DepthLine : public QWidget {
     void set_threads(std::vector<std::pair<int, int>> threads, int chosen_frame);
 
     int count() const { return int(ticks_.size()); }
-    double y_of(double frame) const;  ///< height of a frame's tick, or between two
-    int frame_at(double y) const;
+    double y_of(double frame) const {
+        return scale_.y_of(frame);
+    }  ///< height of a frame's tick, or between two
+    int frame_at(double y) const { return scale_.frame_at(y); }
     QRectF handle_rect(bool far_end) const;
     QSize sizeHint() const override { return {104, 600}; }
 
@@ -57,6 +61,7 @@ class DepthLine : public QWidget {
 
   protected:
     void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
@@ -68,9 +73,8 @@ class DepthLine : public QWidget {
 
   private:
     enum class Drag { none, step, far_handle, near_handle };
-    double spacing() const;                 ///< between usual neighbours
-    double plain_y(double frame) const;     ///< before the line opens up
-    double frame_of_plain(double y) const;  ///< the inverse
+    bool is_handle_held() const;
+    void open_up();
     double tick_height() const;
     QRectF tick_rect(int frame) const;
     QString describe(int frame) const;
@@ -81,7 +85,7 @@ class DepthLine : public QWidget {
     void draw_drift(QPainter& painter) const;
 
     std::vector<DepthTick> ticks_;
-    std::vector<double> places_;  ///< of the ticks, in usual steps from the nearest
+    DepthScale scale_;
     std::vector<int> gaps_;
     std::vector<std::pair<int, int>> threads_;
     std::vector<DriftCurve> drift_;

@@ -8,6 +8,7 @@
 
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
+#include "desktop/view/picture_caption.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/sounding_panel.h"
 #include "desktop/view/theme.h"
@@ -18,11 +19,6 @@ namespace {
 constexpr int kBlinkMilliseconds = 450;
 /// Farther out the part in view would be too large to be previewed quickly.
 constexpr double kLeastPreviewZoom = 0.5;
-
-template <class Kind>
-bool is(const ShownPicture& picture) {
-    return std::holds_alternative<Kind>(picture);
-}
 
 QPointF mapped_place(const cv::Matx33d& matrix, cv::Point2d at) {
     const cv::Vec3d there = matrix * cv::Vec3d(at.x, at.y, 1);
@@ -327,62 +323,7 @@ bool PictureArea::eventFilter(QObject* watched, QEvent* event) {
 // ---------------------------------------------------------------------------------------------- caption
 
 void PictureArea::show_caption() {
-    picture_->set_caption(caption());
-}
-
-QString PictureArea::caption() const {
-    const ShootDesk& desk = session_.shoot_desk;
-    if (is<LivePicture>(shown_.main))
-        return tr("live view · plane of focus at %1 mm · f/%2")
-            .arg(desk.position_mm(), 0, 'f', 2)
-            .arg(desk.setup().f_number);
-    if (is<std::monostate>(shown_.main)) return {};
-    const QString zoom = picture_->is_fit() ? tr("fit %1 %").arg(100 * picture_->zoom(), 0, 'f', 0)
-                                            : tr("%1 %").arg(100 * picture_->zoom(), 0, 'f', 0);
-    QString words;
-    const Series& series = session_.document.series();
-    if (const auto* own = std::get_if<ResultPicture>(&shown_.main)) {
-        // While a change travels through the session the result may be gone already.
-        const ProjectResult* result = find_result(session_.document.project(), own->result);
-        const MergeProduct* product = session_.products.merge(own->result);
-        if (!result || !product) return {};
-        const MergeResult& merge = *product->result;
-        words = text(result->title);
-        if (session_.result_look.shown() && session_.standpoint.look() == LookAt::made_by)
-            words =
-                tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
-                   "state · green dots: highlight");
-        if (hovered_) {
-            const cv::Point place(int(std::lround(hovered_->x())), int(std::lround(hovered_->y()))),
-                at = place - merge.area.tl();
-            const QString where = tr("%1, %2").arg(place.x).arg(place.y);
-            if (cv::Rect({}, merge.area.size()).contains(at))
-                words = merge.source(at) > 0 ? tr("%1 from frame %2, %3")
-                                                   .arg(where)
-                                                   .arg(merge.source(at))
-                                                   .arg(QLatin1String(words_for(MadeBy(merge.made_by(at)))))
-                                             : tr("%1 covered by no frame").arg(where);
-        }
-    } else {
-        if (!session_.document.has_series()) return {};
-        words = is<QuickPicture>(shown_.main)
-                    ? tr("quick merge of %1 frames, roughly aligned, screen size").arg(series.chosen().size())
-                    : frame_caption(series, session_.standpoint.place());
-        const auto* frame = std::get_if<FrameView>(&shown_.main);
-        if (frame && !session_.store.find(*frame)) words += tr(" · loading");
-        const ProjectResult* result = session_.standpoint.result();
-        if (session_.standpoint.stage() >= Stage::merge && result &&
-            session_.result_reader.is_to_come(result->id))
-            words += tr(" · %1 is being read from the project").arg(text(result->title));
-    }
-    if (session_.standpoint.stage() == Stage::merge && session_.standpoint.look_ahead()) {
-        const MergePreview& preview = session_.merge_preview;
-        if (const QString state = preview.state(); !state.isEmpty())
-            words += QStringLiteral(" · ") + state;
-        else if (session_.standpoint.result() && !session_.merging.is_current() && !preview.picture())
-            words += tr(" · settings changed: at 100 % (Ctrl+1) they are tried here");
-    }
-    return QStringLiteral("%1 · %2").arg(words, zoom);
+    picture_->set_caption(caption_of(session_, shown_, *picture_, hovered_));
 }
 
 bool PictureArea::is_settled() const {

@@ -54,7 +54,6 @@ class PictureArea : public QWidget {
     void show_preview();  ///< what is in view with the settings as they are, in Merge
     void show_sounding();
     void show_caption();
-    QString caption() const;
     QString label_of(const ShownPicture& picture) const;
     std::shared_ptr<const DisplayPicture> ready(const ShownPicture& picture) const;
 

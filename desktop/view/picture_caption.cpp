@@ -1,0 +1,75 @@
+#include "desktop/view/picture_caption.h"
+
+#include <QCoreApplication>
+#include <cmath>
+
+#include "desktop/session/facts.h"
+#include "desktop/session/text.h"
+#include "desktop/view/picture_view.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+QString tr(const char* text) {
+    return QCoreApplication::translate("Caption", text);
+}
+
+}  // namespace
+
+QString caption_of(Session& session, const Shown& shown, const PictureView& view,
+                   std::optional<QPointF> hovered) {
+    const ShootDesk& desk = session.shoot_desk;
+    if (is<LivePicture>(shown.main))
+        return tr("live view · plane of focus at %1 mm · f/%2")
+            .arg(desk.position_mm(), 0, 'f', 2)
+            .arg(desk.setup().f_number);
+    if (is<std::monostate>(shown.main)) return {};
+    const QString zoom = view.is_fit() ? tr("fit %1 %").arg(100 * view.zoom(), 0, 'f', 0)
+                                       : tr("%1 %").arg(100 * view.zoom(), 0, 'f', 0);
+    QString words;
+    const Series& series = session.document.series();
+    if (const auto* own = std::get_if<ResultPicture>(&shown.main)) {
+        // While a change travels through the session the result may be gone already.
+        const ProjectResult* result = find_result(session.document.project(), own->result);
+        const MergeProduct* product = session.products.merge(own->result);
+        if (!result || !product) return {};
+        const MergeResult& merge = *product->result;
+        words = text(result->title);
+        if (session.result_look.shown() && session.standpoint.look() == LookAt::made_by)
+            words =
+                tr("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
+                   "state · green dots: highlight");
+        if (hovered) {
+            const cv::Point place(int(std::lround(hovered->x())), int(std::lround(hovered->y()))),
+                at = place - merge.area.tl();
+            const QString where = tr("%1, %2").arg(place.x).arg(place.y);
+            if (cv::Rect({}, merge.area.size()).contains(at))
+                words = merge.source(at) > 0 ? tr("%1 from frame %2, %3")
+                                                   .arg(where)
+                                                   .arg(merge.source(at))
+                                                   .arg(QLatin1String(words_for(MadeBy(merge.made_by(at)))))
+                                             : tr("%1 covered by no frame").arg(where);
+        }
+    } else {
+        if (!session.document.has_series()) return {};
+        words = is<QuickPicture>(shown.main)
+                    ? tr("quick merge of %1 frames, roughly aligned, screen size").arg(series.chosen().size())
+                    : frame_caption(series, session.standpoint.place());
+        const auto* frame = std::get_if<FrameView>(&shown.main);
+        if (frame && !session.store.find(*frame)) words += tr(" · loading");
+        const ProjectResult* result = session.standpoint.result();
+        if (session.standpoint.stage() >= Stage::merge && result &&
+            session.result_reader.is_to_come(result->id))
+            words += tr(" · %1 is being read from the project").arg(text(result->title));
+    }
+    if (session.standpoint.stage() == Stage::merge && session.standpoint.look_ahead()) {
+        const MergePreview& preview = session.merge_preview;
+        if (const QString state = preview.state(); !state.isEmpty())
+            words += QStringLiteral(" · ") + state;
+        else if (session.standpoint.result() && !session.merging.is_current() && !preview.picture())
+            words += tr(" · settings changed: at 100 % (Ctrl+1) they are tried here");
+    }
+    return QStringLiteral("%1 · %2").arg(words, zoom);
+}
+
+}  // namespace moorhaze::desktop

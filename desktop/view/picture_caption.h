@@ -1,0 +1,15 @@
+#pragma once
+#include "desktop/session/session.h"
+#include "desktop/session/shown.h"
+
+namespace moorhaze::desktop {
+
+class PictureView;
+
+/// What is written under the picture: what is shown, what lies under the pointer and where it came from, and
+/// the zoom. Empty without a picture.
+/// @param hovered  the place under the pointer, reference pixels.
+QString caption_of(Session& session, const Shown& shown, const PictureView& view,
+                   std::optional<QPointF> hovered);
+
+}  // namespace moorhaze::desktop
