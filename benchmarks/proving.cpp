@@ -1,7 +1,7 @@
 // The proving ground: merges of random scenes against their truth, against textbook methods on two geometries
 // and against the best choice of single frames.
 // Settings are chosen on seeds below 100; what is reported comes from seeds of 100 and more.
-//   moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER] [woven,depth,pyramid,linear,textbook]
+//   moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER] [woven,depth,pyramid,linear,textbook,snags]
 // Series are simulated once and kept in the folder: empty it when the rig's random scenes have changed.
 // With PROVING_PICTURES=FOLDER in the environment, merges and their depths are written there.
 #include <algorithm>
@@ -14,6 +14,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/files/float_tiff.h"
+#include "core/mend/snags.h"
 #include "core/merge/accumulated.h"
 #include "core/project/align_series.h"
 #include "core/project/edits.h"
@@ -305,6 +306,42 @@ void print_geometry(const SeriesGeometry& geometry, const Truth& truth) {
                 steps / double(std::max<std::size_t>(1, errors.size() - 1)), largest, drift);
 }
 
+/// How many of the first twenty snags err by at least three times the picture's median, and how much of what
+/// errs by more than eight times it lies in one.
+void print_snags(const MergeResult& merge, const Series& series, const SeriesGeometry& geometry,
+                 const Truth& truth) {
+    std::vector<int> all(std::size_t(series.count()));
+    std::iota(all.begin(), all.end(), 0);
+    AlignedFrames frames(series, geometry, all, merge.area);
+    const std::vector<Snag> snags = find_snags(merge, frames, {}, {});
+    cv::Mat1f error = test::luma_of(merge.picture) - truth.luma(merge.area), sorted;
+    cv::GaussianBlur(error.mul(error), error, {0, 0}, 2);
+    cv::sqrt(error, error);
+    sorted = error.reshape(1, 1).clone();
+    std::nth_element(sorted.begin(), sorted.begin() + long(sorted.total() / 2), sorted.end());
+    const float median = sorted(0, int(sorted.total() / 2));
+    int right = 0;
+    cv::Mat1b held(error.size(), uchar(0));
+    std::map<std::string, int> kinds;
+    for (std::size_t i = 0; i < snags.size(); ++i) {
+        const cv::Rect own = snags[i].area - merge.area.tl();
+        held(own).setTo(255);
+        ++kinds[name_of(snags[i].kind)];
+        if (i >= 20) continue;
+        // The strongest half of its pixels: the area is a rectangle round what errs.
+        cv::Mat1f inside = error(own).clone().reshape(1, 1);
+        std::nth_element(inside.begin(), inside.begin() + long(inside.total() * 3 / 4), inside.end());
+        right += inside(0, int(inside.total() * 3 / 4)) >= 3 * median ? 1 : 0;
+    }
+    const cv::Mat1b wrong = error > 8 * median;
+    std::printf("    snags %zu: true of the first %zu %d, of what errs most %.2f in %.2f of the picture;",
+                snags.size(), std::min<std::size_t>(20, snags.size()), right,
+                double(cv::countNonZero(wrong & held)) / std::max(1, cv::countNonZero(wrong)),
+                double(cv::countNonZero(held)) / double(held.total()));
+    for (const auto& [kind, count] : kinds) std::printf(" %s %d", kind.c_str(), count);
+    std::printf("\n");
+}
+
 using Scores = std::map<std::string, std::vector<Score>>;
 
 void prove(const fs::path& folder, const std::string& methods, Scores& scores) {
@@ -335,6 +372,7 @@ void prove(const fs::path& folder, const std::string& methods, Scores& scores) {
         const MergeResult result = merge_series(series, geometry, from, 0, {}, {});
         note(method, score(test::luma_of(result.picture), truth));
         if (!result.trust.empty()) print_depth(result.depth, truth);
+        if (is_wanted("snags")) print_snags(result, series, geometry, truth);
         if (const char* to = std::getenv("PROVING_PICTURES")) {
             write_plane(fs::path(to) / (folder.filename().string() + "-" + method + "-depth.tif"),
                         result.depth);

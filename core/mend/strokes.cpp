@@ -68,6 +68,18 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
     return mask;
 }
 
+double painted_share(const SharedList<Stroke>& strokes, StrokePoint place) {
+    const PixelRect pixel(int(std::lround(place.x_px)), int(std::lround(place.y_px)), 1, 1);
+    double painted = 0;
+    for (const Stroke& stroke : strokes) {
+        if ((reach_of(stroke) & pixel).empty()) continue;
+        const bool wipes = std::holds_alternative<WipeBack>(stroke.source);
+        const double brought = double(stroke_mask(stroke, pixel, {})(0, 0));
+        painted += brought * ((wipes ? 0.0 : 1.0) - painted);
+    }
+    return painted;
+}
+
 cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,
                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
     area &= merge_area;

@@ -38,6 +38,9 @@ PixelRect reach_of(const Stroke& stroke);
 /// away and going over a place again within one stroke adds nothing; a new stroke does.
 cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job);
 
+/// How much of a place comes from strokes, 0..1: 0 is the merge as it was, or wiped back to it.
+double painted_share(const SharedList<Stroke>& strokes, StrokePoint place);
+
 /// Gives the linear light of a frame over `area` of the reference plane.
 using SourcePixels = std::function<cv::Mat3f(FrameId frame, PixelRect area)>;
 

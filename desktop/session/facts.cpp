@@ -12,6 +12,28 @@ QString tr(const char* text) {
 
 }  // namespace
 
+QString snag_name(SnagKind kind) {
+    switch (kind) {
+        case SnagKind::soft_rim:
+            return tr("soft rim");
+        case SnagKind::thin_thing:
+            return tr("thin thing");
+        case SnagKind::bright_halo:
+            return tr("halo");
+        case SnagKind::dark_rim:
+            return tr("dark rim");
+        case SnagKind::moved:
+            return tr("moved");
+        case SnagKind::glare:
+            return tr("glare");
+        case SnagKind::never_sharp:
+            return tr("never sharp");
+        case SnagKind::blended:
+            break;
+    }
+    return tr("blended");
+}
+
 QString exposure_text(double seconds) {
     if (seconds <= 0) return {};
     if (seconds < 0.3) return tr("1/%1 s").arg(std::lround(1 / seconds));
@@ -86,6 +108,10 @@ std::vector<Suggestion> suggestions(const SessionBase& base) {
 
 QString strokes_text(int count) {
     return count == 1 ? tr("1 stroke") : tr("%1 strokes").arg(count);
+}
+
+QString snags_text(int count) {
+    return count == 0 ? tr("no snags") : count == 1 ? tr("1 snag") : tr("%1 snags").arg(count);
 }
 
 QString gap_text(const FocusGap& gap) {

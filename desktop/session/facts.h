@@ -1,11 +1,15 @@
 #pragma once
 #include <QStringList>
 
+#include "core/mend/snags.h"
 #include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
 
 /// Words for a person, shared by the views.
+
+/// A few words for what is wrong at a doubtful place: "soft rim".
+QString snag_name(SnagKind kind);
 QString exposure_text(double seconds);                   ///< "1/160 s", "2 s"
 QStringList series_facts(const Series& series);          ///< a line each
 QString frame_caption(const Series& series, int frame);  ///< "frame 10 · f/8 · 1/160 s"
@@ -19,6 +23,7 @@ struct Suggestion {
 };
 std::vector<Suggestion> suggestions(const SessionBase& base);
 QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
+QString snags_text(int count);    ///< "1 snag", "no snags"
 QString gap_text(const FocusGap& gap);
 
 /// What is wrong with the order of the frames, in a sentence; empty if nothing is.

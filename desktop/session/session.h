@@ -17,6 +17,7 @@
 #include "desktop/session/result_reader.h"
 #include "desktop/session/saved_setups.h"
 #include "desktop/session/shoot_desk.h"
+#include "desktop/session/snag_walk.h"
 #include "desktop/session/sounding.h"
 
 namespace moorhaze::desktop {
@@ -45,6 +46,7 @@ struct Session : SessionBase {
     PictureStore store{*this};
     Brushwork brushwork{*this, store};
     Sounding sounding{*this};
+    SnagWalk snag_walk{*this};
     Pointing pointing{*this, culling, sounding};
     QuickLook quick_look{*this};
     ResultLook result_look;

@@ -1,21 +1,28 @@
 #pragma once
-#include "desktop/session/session_base.h"
+#include "desktop/session/snag_walk.h"
 #include "desktop/tray/tray_parts.h"
+
+class QListWidget;
 
 namespace moorhaze::desktop {
 
 class Commands;
 
-/// Drawing in from frames and wiping back.
+/// The doubtful places, drawing in from frames and wiping back.
 class MendTray : public Tray {
     Q_OBJECT
   public:
-    MendTray(SessionBase& base, Commands& commands, QWidget* parent);
+    MendTray(SessionBase& base, SnagWalk& walk, Commands& commands, QWidget* parent);
 
   private:
     void refresh();
+    void refresh_snags();
+    QString snags_in_words() const;
+
     SessionBase& base_;
-    QLabel *source_, *swatch_, *source_word_, *count_;
+    SnagWalk& walk_;
+    QListWidget* list_;
+    QLabel *snags_, *source_, *swatch_, *source_word_, *count_;
     ValueRow *size_, *softness_, *flow_;
 };
 

@@ -30,6 +30,7 @@ LineFeed::LineFeed(Session& session, DepthLine& line, PathBar& path, SoundingPan
     });
     connect(&session_.looking, &Looking::frame_looked, this, &LineFeed::show_line);
     connect(&session_.sounding, &Sounding::changed, this, &LineFeed::show_threads);
+    connect(&session_.snag_walk, &SnagWalk::changed, this, &LineFeed::show_path);
     for (auto signal : {&ShootDesk::state_changed, &ShootDesk::progress_changed, &ShootDesk::setup_changed})
         connect(&session_.shoot_desk, signal, this, &LineFeed::show_path);
     show_line();
@@ -137,8 +138,12 @@ void LineFeed::show_path() {
                                                : tr("out of date"),
                                      current, result && !current});
     const bool mended = result && !result->strokes.empty();
-    path_.set_waymark(Stage::mend,
-                      {mended ? strokes_text(result->strokes.size()) : QString(), mended, false});
+    const SnagWalk& walk = session_.snag_walk;
+    const QString snags = walk.is_known() ? snags_text(walk.left()) : QString();
+    path_.set_waymark(Stage::mend, {!snags.isEmpty() ? snags
+                                    : mended         ? strokes_text(result->strokes.size())
+                                                     : QString(),
+                                    mended || (walk.is_known() && walk.left() == 0), false});
     path_.set_waymark(Stage::finish, {!result              ? QString()
                                        : result->is_saved() ? tr("saved")
                                                             : tr("not exported"),

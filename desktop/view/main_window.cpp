@@ -196,7 +196,7 @@ void MainWindow::build_trays() {
     auto* merge = new MergeTray(session_, commands_, room);
     finish_ = new FinishTray(session_, room);
     trays_ = {plan_, new CullTray(session_, commands_, room), align_,
-              merge, new MendTray(session_, commands_, room), finish_};
+              merge, new MendTray(session_, session_.snag_walk, commands_, room), finish_};
     // All but one are hidden: a tray takes the height that it needs itself.
     for (Tray* tray : trays_) rows->addWidget(tray);
 
@@ -267,6 +267,9 @@ void MainWindow::connect_session() {
     connect(&session_.products, &Products::changed, this, refresh);
     connect(&session_.jobs, &JobRunner::changed, this, refresh);
     connect(&session_.sounding, &Sounding::changed, this, refresh);
+    connect(&session_.snag_walk, &SnagWalk::changed, this, refresh);
+    connect(&session_.snag_walk, &SnagWalk::visited, this,
+            [this](const QRectF&, QPointF place) { point_at(place, true); });
     connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::stage) show_stage();
         if (aspect == Standpoint::Aspect::comparing && session_.standpoint.comparing().points)
@@ -351,7 +354,7 @@ bool MainWindow::is_settled() {
     return area_->is_settled() && session_.brushwork.is_settled() && session_.match_points.is_settled() &&
            session_.result_look.is_settled() && session_.quick_look.is_settled() &&
            session_.merge_preview.is_settled() && session_.sounding.is_settled() &&
-           session_.result_reader.is_settled();
+           session_.result_reader.is_settled() && session_.snag_walk.is_settled();
 }
 
 // -------------------------------------------------------------------------------------------------- events

@@ -78,6 +78,8 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.merge_preview, &MergePreview::changed, this, &PictureArea::show_preview);
     connect(&session_.sounding, &Sounding::changed, this, &PictureArea::show_sounding);
     connect(&session_.folder_watch, &FolderWatch::changed, this, &PictureArea::show_all);
+    connect(&session_.snag_walk, &SnagWalk::changed, this, &PictureArea::show_spot);
+    connect(&session_.snag_walk, &SnagWalk::visited, picture_, &PictureView::look_at);
     connect(&session_.shoot_desk, &ShootDesk::live_changed, this, &PictureArea::show_all);
     connect(&session_.shoot_desk, &ShootDesk::state_changed, this, &PictureArea::show_all);
 }
@@ -181,6 +183,7 @@ void PictureArea::show_all() {
     show_kept();
     show_points();
     show_preview();
+    show_spot();
     const bool brush = session_.standpoint.stage() == Stage::mend && session_.standpoint.result();
     picture_->set_brush(brush ? std::optional(session_.standpoint.brush().radius_px) : std::nullopt);
     picture_->set_line_drawing(session_.standpoint.keeping());
@@ -289,6 +292,16 @@ void PictureArea::show_preview() {
 }
 
 // --------------------------------------------------------------------------------------------- sounding
+
+void PictureArea::show_spot() {
+    const SnagWalk& walk = session_.snag_walk;
+    if (session_.standpoint.stage() != Stage::mend || !walk.current()) return picture_->set_spot({}, {});
+    const WalkedSnag& own = walk.snags()[std::size_t(*walk.current())];
+    const PixelRect& area = own.snag.area;
+    const QString state = own.painted ? tr(", painted") : own.ignored ? tr(", ignored") : QString();
+    picture_->set_spot(QRectF(area.x - 0.5, area.y - 0.5, area.width, area.height),
+                       tr("%1: %2%3").arg(*walk.current() + 1).arg(snag_name(own.snag.kind), state));
+}
 
 int PictureArea::patch_px() const {
     return int(SoundingPanel::patch_side(picture_->height()) * picture_->devicePixelRatioF());

@@ -52,6 +52,7 @@ class PictureArea : public QWidget {
     void show_points();  ///< matching points, in Align
     void show_comparing();
     void show_preview();  ///< what is in view with the settings as they are, in Merge
+    void show_spot();     ///< the doubtful place that the person stands at, in Mend
     void show_sounding();
     void show_caption();
     QString label_of(const ShownPicture& picture) const;

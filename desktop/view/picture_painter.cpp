@@ -4,6 +4,7 @@
 #include <QPainterPath>
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "desktop/view/theme.h"
 
@@ -40,6 +41,7 @@ class ScenePainter {
     void draw_label(const QString& text, QPointF corner, Qt::Corner anchor);
     void draw_patch(const QRectF& part);
     void draw_kept();
+    void draw_spot();
     void draw_marks();
     void draw_cross(QPointF at, double from, double to);
     void draw_pointers();
@@ -100,6 +102,7 @@ void ScenePainter::paint(const QRectF& dirty) {
     painter_.setRenderHint(QPainter::Antialiasing);
     draw_pictures(dirty);
     draw_kept();
+    draw_spot();
     draw_marks();
     draw_pointers();
     if (scene_.loupe) draw_loupe(*scene_.loupe);
@@ -197,6 +200,24 @@ void ScenePainter::draw_kept() {
     on_any_ground(painter_, Theme::current().gorse, 1.5, 3, [&] { painter_.drawRect(kept); });
     const QRectF seen = kept.intersected(view_);
     if (!seen.isEmpty()) draw_label(scene_.kept_label, seen.topRight() + QPointF(-6, 6), Qt::TopRightCorner);
+}
+
+/// Corners only: what is looked at stays free.
+void ScenePainter::draw_spot() {
+    if (!scene_.spot || scene_.flipped) return;
+    const QRectF spot = framing_.to_view(*scene_.spot).adjusted(-6, -6, 6, 6);
+    const double arm = std::clamp(std::min(spot.width(), spot.height()) / 4, 5.0, 18.0);
+    on_any_ground(painter_, Theme::current().gorse, 1.5, 3.5, [&] {
+        for (const auto& [corner, across, down] : {std::tuple{spot.topLeft(), arm, arm},
+                                                   {spot.topRight(), -arm, arm},
+                                                   {spot.bottomLeft(), arm, -arm},
+                                                   {spot.bottomRight(), -arm, -arm}}) {
+            painter_.drawLine(corner, corner + QPointF(across, 0));
+            painter_.drawLine(corner, corner + QPointF(0, down));
+        }
+    });
+    if (spot.intersects(view_))
+        draw_label(scene_.spot_label, spot.bottomLeft() + QPointF(0, 6), Qt::TopLeftCorner);
 }
 
 void ScenePainter::draw_marks() {

@@ -39,6 +39,8 @@ struct PictureScene {
     std::optional<QRectF> kept;
     QList<QPolygonF> outlines;
     QString kept_label;
+    std::optional<QRectF> spot;  ///< an area to look at, from pixel edge to pixel edge
+    QString spot_label;
     std::optional<QPointF> sounding_place;
     QList<QPointF> line;  ///< being drawn
     std::optional<QPointF> keyboard_mark;

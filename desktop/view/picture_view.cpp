@@ -148,6 +148,21 @@ void PictureView::set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines
     update();
 }
 
+void PictureView::set_spot(std::optional<QRectF> spot, const QString& label) {
+    scene_.spot = spot;
+    scene_.spot_label = label;
+    update();
+}
+
+void PictureView::look_at(const QRectF& area) {
+    // A third of the view: what is around says what belongs there.
+    const double fits = std::min(width() / area.width(), height() / area.height()) * devicePixelRatioF() / 3;
+    framing_.set(std::clamp(fits, 0.5, 2.0), {});
+    framing_.bring_to_middle(area.center());
+    mark_ = framing_.inside(area.center());
+    reframed();
+}
+
 void PictureView::set_sounding_place(std::optional<QPointF> place) {
     scene_.sounding_place = place;
     update();

@@ -63,6 +63,10 @@ class PictureView : public QWidget {
     void set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label);
     /// The place that the keyboard points at, in reference pixels.
     QPointF mark() const { return mark_; }
+    /// Marks an area to look at, in reference pixels; none: no mark.
+    void set_spot(std::optional<QRectF> spot, const QString& label);
+    /// Brings an area into the middle, with what is around it, at 50 % to 200 %.
+    void look_at(const QRectF& area);
     void set_sounding_place(std::optional<QPointF> place);
     QSize sizeHint() const override { return {896, 726}; }
 

@@ -60,6 +60,10 @@ class Menu {
     bool group_ = false;
 };
 
+bool is_mending(const Session& s) {
+    return s.standpoint.stage() == Stage::mend;
+}
+
 bool is_shooting(const Session& s) {
     return s.standpoint.stage() == Stage::plan && s.shoot_desk.state() != ShootState::off;
 }
@@ -163,8 +167,10 @@ void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add("accept", tr("Leave out all that is suggested"), "A",
              tr("Leaves out every frame that is suggested; one step of undo"),
              [&s] { s.culling.accept_suggestions(); }, {{}, [suggested] { return suggested(true); }});
-    menu.add("next-suggestion", tr("Next suggestion"), "N", tr("Shows the next suggested frame"),
-             [&s] { s.pointing.next_suggestion(); }, {{}, [suggested] { return suggested(false); }});
+    menu.add("next-suggestion", tr("Next suggestion or snag"), "N",
+             tr("Shows the next suggested frame; in Mend, goes to the next doubtful place of the merge"),
+             [&s] { is_mending(s) ? s.snag_walk.next() : s.pointing.next_suggestion(); },
+             {{}, [&s, suggested] { return is_mending(s) ? s.snag_walk.why_not() : suggested(false); }});
     menu.add("look-again", tr("Look at the frames"), "",
              tr("Goes on looking at the frames: how sharp they are, where, and in which order"),
              [&s] { s.looking.start(); },
@@ -220,6 +226,22 @@ void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add("wipe-back", tr("Wipe back"), "E", tr("The brush paints the merge back as it was"),
              [&s] { set_wipe_back(s, true); },
              {[&s] { return s.standpoint.brush().wipe_back; }, menu.with_result().why_not});
+    auto in_mend = [&s] { return is_mending(s) ? QString() : tr("In Mend."); };
+    menu.add("snag-before", tr("Snag before"), "Shift+N", tr("Goes back to the doubtful place before"),
+             [&s] { s.snag_walk.previous(); },
+             {{}, [&s, in_mend] { return is_mending(s) ? s.snag_walk.why_not() : in_mend(); }});
+    menu.add("ignore-snag", tr("Ignore the snag"), "I",
+             tr("The doubtful place is not gone to again; the same key takes it back"),
+             [&s] { s.snag_walk.ignore_current(); },
+             {[&s] {
+                  const auto at = s.snag_walk.current();
+                  return at && s.snag_walk.snags()[std::size_t(*at)].ignored;
+              },
+              [&s, in_mend] {
+                  return !is_mending(s)          ? in_mend()
+                         : s.snag_walk.current() ? QString()
+                                                 : tr("Go to a doubtful place first (N).");
+              }});
     menu.add("smaller-brush", tr("Smaller brush"), ",", tr("Brush size"), [&s] { scale_brush(s, 1 / 1.25); });
     menu.add("larger-brush", tr("Larger brush"), ".", tr("Brush size"), [&s] { scale_brush(s, 1.25); });
     menu.add_line();

@@ -1,0 +1,54 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/merge/merge.h"
+
+namespace moorhaze {
+
+/// What is likely to be wrong at a doubtful place.
+enum class SnagKind {
+    soft_rim,     ///< an edge in depth: the blur of what is near lies over what is behind
+    thin_thing,   ///< the same, where what is near is thin: doubled, broken or translucent
+    bright_halo,  ///< brighter than any frame holds there
+    dark_rim,     ///< darker than any frame holds there
+    moved,        ///< frames contradict each other
+    glare,        ///< around a highlight
+    never_sharp,  ///< no frame is surely sharp there, and it does not look like any of them
+    blended,      ///< put together from frames that differ
+};
+inline constexpr int kSnagKindCount = 8;
+/// For reports: "soft-rim".
+const char* name_of(SnagKind kind);
+
+/// A doubtful place of a merge.
+struct Snag {
+    SnagKind kind = SnagKind::blended;
+    cv::Point place;      ///< where it is strongest, reference pixels
+    PixelRect area;       ///< that holds all of it, reference pixels
+    double strength = 0;  ///< how far the merge is from its frames there, perceptual luma (see luma.h), > 0
+    int frame = 0;        ///< number from 1 of the frame whose depth most of it has; 0: none
+    int nearest = 0, farthest = 0;  ///< numbers of the depths that meet there; 0: none
+    bool operator==(const Snag&) const = default;
+};
+
+/// What is wrong, in a sentence for the person.
+std::string sentence_of(const Snag& snag);
+
+struct SnagSettings {
+    int most = 100;                 ///< places, the strongest
+    double least_strength = 0.012;  ///< what is fainter is seen by nobody (about 3 of 255 in middle grey)
+    double times_usual = 3;         ///< at least so many times the usual strength of the whole picture
+};
+
+/// Finds where a merge is likely to be wrong: where it does not look like the frame of its own depth, nor
+/// like the frames of the depths that meet around. No truth is needed; weights and reach were chosen on
+/// random scenes of the rig (seeds below 100). Places that touch and are of one kind are one. One pass over
+/// the frames at half size; peak memory about 14 bytes a pixel of the target.
+/// @param frames  that the merge was made from; their target is the merge's area.
+/// @return        the strongest first.
+/// @throws BadParameter when the frames have another target, FileError when none can be read, Cancelled.
+std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, const SnagSettings& settings,
+                             const Job& job);
+
+}  // namespace moorhaze

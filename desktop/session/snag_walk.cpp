@@ -1,0 +1,126 @@
+#include "desktop/session/snag_walk.h"
+
+#include <algorithm>
+
+#include "core/project/inputs.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+/// From so much of it on a place counts as painted: one pass of the brush with its usual flow.
+constexpr double kPainted = 0.35;
+
+}  // namespace
+
+SnagWalk::SnagWalk(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::stage || aspect == Standpoint::Aspect::result) follow_result();
+    });
+    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
+        if (kind == Products::Kind::merge) follow_result();
+    });
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series) known_.clear();
+        const ProjectResult* result = base_.standpoint.result();
+        if (changes.series ||
+            (result && std::count(changes.mended.begin(), changes.mended.end(), result->id)))
+            show_known();
+    });
+}
+
+bool SnagWalk::is_known() const {
+    const ProjectResult* result = base_.standpoint.result();
+    return result && known_.contains(result->id);
+}
+
+int SnagWalk::left() const {
+    return int(
+        std::count_if(snags_.begin(), snags_.end(), [](const WalkedSnag& own) { return own.is_left(); }));
+}
+
+void SnagWalk::follow_result() {
+    const ProjectResult* result = base_.standpoint.result();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    const bool wants = base_.standpoint.stage() == Stage::mend && product && !is_known();
+    if (!wants || wanted_ != result->id) {
+        wish_.drop();
+        wanted_.reset();
+    }
+    if (wants && !wanted_) {
+        wanted_ = result->id;
+        problem_.clear();
+        wish_.want(
+            [own = *product, from = result->made_from](const Job& job) {
+                const MergeResult& merge = *own.result;
+                AlignedFrames frames(own.plane->series, own.plane->geometry,
+                                     indices_of(from.frames, own.plane->series), merge.area);
+                auto snags = find_snags(merge, frames, {}, job);
+                if (own.file) own.file->rest();
+                return snags;
+            },
+            [this, id = result->id](const std::vector<Snag>& snags) {
+                wanted_.reset();
+                known_[id] = {snags, {}};
+                show_known();
+            },
+            [this](const std::exception& error) {
+                wanted_.reset();
+                problem_ =
+                    tr("Doubtful places could not be looked for: %1").arg(QString::fromUtf8(error.what()));
+                show_known();
+            });
+    }
+    show_known();
+}
+
+void SnagWalk::show_known() {
+    const ProjectResult* result = base_.standpoint.result();
+    const auto found = result ? known_.find(result->id) : known_.end();
+    const std::size_t before = snags_.size();
+    snags_.clear();
+    if (found != known_.end())
+        for (const Snag& snag : found->second.snags)
+            snags_.push_back(
+                {snag, found->second.ignored.contains(int(snags_.size())),
+                 painted_share(result->strokes, {double(snag.place.x), double(snag.place.y)}) >= kPainted});
+    if (snags_.size() != before) current_.reset();
+    emit changed();
+}
+
+QString SnagWalk::why_not() const {
+    if (!base_.standpoint.result()) return tr("Nothing is merged yet (Ctrl+Return).");
+    if (is_looking()) return tr("Doubtful places are being looked for.");
+    if (!problem_.isEmpty()) return problem_;
+    if (snags_.empty()) return tr("No doubtful place was found.");
+    return left() > 0 ? QString() : tr("All doubtful places were painted or ignored.");
+}
+
+void SnagWalk::step(int by) {
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify(why);
+    const int count = int(snags_.size());
+    int at = current_.value_or(by > 0 ? -1 : count);
+    do at = (at + by + count) % count;
+    while (!snags_[std::size_t(at)].is_left());
+    go_to(at);
+}
+
+void SnagWalk::go_to(int place) {
+    if (place < 0 || place >= int(snags_.size())) return;
+    current_ = place;
+    const Snag& snag = snags_[std::size_t(place)].snag;
+    emit changed();
+    emit visited(QRectF(snag.area.x, snag.area.y, snag.area.width, snag.area.height),
+                 QPointF(snag.place.x, snag.place.y));
+}
+
+void SnagWalk::ignore_current() {
+    const ProjectResult* result = base_.standpoint.result();
+    const auto found = result ? known_.find(result->id) : known_.end();
+    if (!current_ || found == known_.end())
+        return base_.notices.notify(tr("Go to a doubtful place first (N)."));
+    auto& ignored = found->second.ignored;
+    if (!ignored.erase(*current_)) ignored.insert(*current_);
+    show_known();
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,182 @@
+#include "core/mend/snags.h"
+
+#include <catch2/catch.hpp>
+
+#include "core/mend/strokes.h"
+#include "core/work/for_rows.h"
+#include "tests/support/series_files.h"
+
+using namespace moorhaze;
+
+namespace {
+
+const cv::Size kSize(320, 240);
+
+Picture even(int grey) {
+    return {cv::Mat(kSize, CV_8UC3, cv::Scalar::all(grey)), {}, {}};
+}
+
+/// Three even frames, the nearest the darkest, and a merge that is the middle one everywhere.
+struct Planted {
+    test::Scratch scratch;
+    Series series;
+    SeriesGeometry geometry;
+    MergeResult merge;
+
+    explicit Planted(const std::vector<int>& greys = {100, 150, 200}) {
+        std::vector<Picture> pictures;
+        for (const int grey : greys) pictures.push_back(even(grey));
+        series = test::write_series(scratch, pictures);
+        geometry = unmoved(series, series.count() / 2);
+        merge.picture.pixels = cv::Mat(kSize, CV_16UC3, cv::Scalar::all(150 * 257));
+        merge.depth = cv::Mat1f(kSize, 2.0f);
+        merge.source = cv::Mat1w(kSize, ushort(2));
+        merge.made_by = cv::Mat1b(kSize, uchar(MadeBy::depth_map));
+        merge.area = {{}, kSize};
+    }
+    void paint(cv::Rect where, int grey) { merge.picture.pixels(where).setTo(cv::Scalar::all(grey * 257)); }
+    std::vector<Snag> found(const SnagSettings& settings = {}) const {
+        AlignedFrames frames(series, geometry, series.chosen(), merge.area);
+        return find_snags(merge, frames, settings, {});
+    }
+};
+
+bool holds(const Snag& snag, cv::Rect area) {
+    return (snag.area & area) == area;
+}
+
+}  // namespace
+
+TEST_CASE("a merge that looks like the frames of its depths has no snags", "[mend][snags]") {
+    Planted planted;
+    CHECK(planted.found().empty());
+    planted.merge.depth(cv::Rect(160, 0, 160, 240)).setTo(3);
+    planted.paint({160, 0, 160, 240}, 200);
+    // But for the hard seam itself, where a pixel at half size is of both.
+    for (const Snag& snag : planted.found()) CHECK(std::abs(snag.place.x - 160) <= 6);
+}
+
+TEST_CASE("what is brighter or darker than any frame is a halo or a dark rim, the stronger first",
+          "[mend][snags]") {
+    Planted planted;
+    const cv::Rect bright(60, 60, 24, 24), dark(220, 140, 24, 24);
+    planted.paint(bright, 250);
+    planted.paint(dark, 40);
+    const std::vector<Snag> snags = planted.found();
+    REQUIRE(snags.size() == 2);
+    CHECK(snags[0].strength >= snags[1].strength);
+    const Snag& halo = snags[0].kind == SnagKind::bright_halo ? snags[0] : snags[1];
+    const Snag& rim = snags[0].kind == SnagKind::bright_halo ? snags[1] : snags[0];
+    CHECK(halo.kind == SnagKind::bright_halo);
+    CHECK(rim.kind == SnagKind::dark_rim);
+    CHECK((halo.area & bright).area() > 0.8 * bright.area());
+    CHECK((rim.area & dark).area() > 0.8 * dark.area());
+    CHECK(bright.contains(halo.place));
+    CHECK(dark.contains(rim.place));
+    CHECK(halo.frame == 2);
+    // Luma on a square-root scale: sRGB 250 against 150 (IEC 61966-2-1), half again for the depths around,
+    // which are the same frame.
+    const double light = std::pow((250 / 255.0 + 0.055) / 1.055, 2.4),
+                 usual = std::pow((150 / 255.0 + 0.055) / 1.055, 2.4);
+    CHECK(halo.strength == Approx(1.5 * (std::sqrt(light) - std::sqrt(usual))).epsilon(0.05));
+}
+
+TEST_CASE("where far depths meet and neither frame looks like the merge there is a soft rim, or a thin thing",
+          "[mend][snags]") {
+    Planted planted({100, 120, 150, 170, 200});
+    // Far at the right, near at the left, and a veil of both between them on the far side.
+    planted.merge.depth.setTo(5);
+    planted.paint({0, 0, 320, 240}, 200);
+    planted.merge.depth(cv::Rect(0, 0, 160, 240)).setTo(1);
+    planted.paint({0, 0, 160, 240}, 100);
+    planted.paint({160, 100, 8, 40}, 150);
+    std::vector<Snag> snags = planted.found();
+    REQUIRE(!snags.empty());
+    CHECK(snags[0].kind == SnagKind::soft_rim);
+    CHECK(holds(snags[0], {160, 110, 8, 20}));
+    CHECK(snags[0].nearest == 1);
+    CHECK(snags[0].farthest == 5);
+    CHECK(sentence_of(snags[0]).find("frames 1 and 5") != std::string::npos);
+
+    // A near thread before the far plane.
+    planted.merge.depth.setTo(5);
+    planted.paint({0, 0, 320, 240}, 200);
+    planted.merge.depth(cv::Rect(0, 118, 320, 4)).setTo(1);
+    planted.paint({0, 118, 320, 4}, 150);
+    snags = planted.found();
+    REQUIRE(!snags.empty());
+    CHECK(snags[0].kind == SnagKind::thin_thing);
+}
+
+TEST_CASE("parts that moved, highlights and places without a sharp frame are named so", "[mend][snags]") {
+    for (const auto& [made_by, kind] : {std::pair{MadeBy::one_state, SnagKind::moved},
+                                        {MadeBy::highlight, SnagKind::glare},
+                                        {MadeBy::backdrop, SnagKind::never_sharp},
+                                        {MadeBy::pyramid, SnagKind::blended}}) {
+        Planted planted;
+        const cv::Rect place(100, 100, 24, 24);
+        planted.paint(place, 175);  // between the frames
+        planted.merge.made_by(place).setTo(uchar(made_by));
+        const std::vector<Snag> snags = planted.found();
+        REQUIRE(snags.size() == 1);
+        CHECK(snags[0].kind == kind);
+        CHECK(!sentence_of(snags[0]).empty());
+    }
+}
+
+TEST_CASE("places next to each other are one snag, more than are asked for are not given", "[mend][snags]") {
+    Planted planted;
+    planted.paint({100, 100, 8, 8}, 250);
+    planted.paint({118, 100, 8, 8}, 250);
+    CHECK(planted.found().size() == 1);
+    planted.paint({240, 200, 8, 8}, 240);
+    CHECK(planted.found().size() == 2);
+    CHECK(planted.found({.most = 1}).size() == 1);
+}
+
+TEST_CASE("snags are the same for any number of threads, and of a part of the plane", "[mend][snags]") {
+    Planted planted;
+    planted.paint({60, 60, 14, 14}, 250);
+    planted.paint({200, 150, 30, 10}, 90);
+    const std::vector<Snag> all = planted.found();
+    {
+        const ThreadLimit one(1);
+        CHECK(planted.found() == all);
+    }
+    // The same merge of less than the frame: places stay in reference pixels.
+    const cv::Rect part(40, 20, 260, 200);
+    MergeResult& merge = planted.merge;
+    merge.picture.pixels = merge.picture.pixels(part).clone();
+    merge.depth = merge.depth(part).clone();
+    merge.source = merge.source(part).clone();
+    merge.made_by = merge.made_by(part).clone();
+    merge.area = part;
+    const std::vector<Snag> cut = planted.found();
+    REQUIRE(cut.size() == all.size());
+    for (std::size_t i = 0; i < all.size(); ++i) CHECK(cv::norm(cut[i].place - all[i].place) <= 4);
+}
+
+TEST_CASE("a frame that cannot be read is passed over, without any the reason is given", "[mend][snags]") {
+    Planted planted;
+    planted.paint({60, 60, 14, 14}, 250);
+    std::filesystem::remove(planted.series.frames[0].path);
+    CHECK(planted.found().size() == 1);
+    AlignedFrames others(planted.series, planted.geometry, {0, 1, 2}, {0, 0, 10, 10});
+    CHECK_THROWS_AS(find_snags(planted.merge, others, {}, {}), BadParameter);
+    AlignedFrames none(planted.series, planted.geometry, {0}, planted.merge.area);
+    CHECK_THROWS_AS(find_snags(planted.merge, none, {}, {}), FileError);
+}
+
+TEST_CASE("how much of a place is painted follows draw-in and wiping back", "[mend]") {
+    Stroke stroke{FrameId{1}, 10, 0, 0.5, {{50, 50}, {80, 50}}};
+    SharedList<Stroke> strokes;
+    CHECK(painted_share(strokes, {50, 50}) == 0);
+    strokes = strokes.appended(stroke);
+    CHECK(painted_share(strokes, {60, 52}) == Approx(0.5));
+    CHECK(painted_share(strokes, {60, 90}) == 0);
+    strokes = strokes.appended(stroke);
+    CHECK(painted_share(strokes, {60, 52}) == Approx(0.75));
+    stroke.source = WipeBack{};
+    stroke.flow = 1;
+    CHECK(painted_share(strokes.appended(stroke), {60, 52}) == Approx(0).margin(1e-6));
+}
