@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/project/result_files.h"
+#include "core/project/result_series.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -41,23 +42,10 @@ void ResultReader::next() {
     const ProjectResult* result = find_result(base_.document.project(), id);
     if (!result) return next();
     under_way_ = id;
-    // The frames that it was made from, in their order then.
-    Project then = base_.document.project();
-    std::vector<int> places;
-    bool is_whole = true;
-    for (const FrameVersion& frame : result->made_from.align.look.frames) {
-        const auto at = place_of(then, frame.id);
-        is_whole = is_whole && at;
-        if (at) places.push_back(*at);
-    }
-    then.frames = then.frames.picked(places);
-    then.development = result->made_from.align.look.development;
-    then.nearest = then.farthest = std::nullopt;
     wish_.want(
-        [folder = folder_, own = *result, series = series_of(then, base_.document.facts()),
-         is_whole](const Job& job) {
-            if (!is_whole)
-                throw FileError(own.title + ": was made of frames that the project has not any more");
+        [folder = folder_, own = *result, project = base_.document.project(),
+         facts = base_.document.facts()](const Job& job) {
+            const Series series = series_of_result(project, facts, own);
             StoredResult stored = read_result(folder, own, job);
             const QImage thumb = thumb_of(stored.result.picture);
             const auto plane = std::make_shared<const Plane>(Plane{series, std::move(stored.geometry)});

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "core/project/inputs.h"
+#include "core/project/result_series.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -51,10 +51,7 @@ void SnagWalk::follow_result() {
         problem_.clear();
         wish_.want(
             [own = *product, from = result->made_from](const Job& job) {
-                const MergeResult& merge = *own.result;
-                AlignedFrames frames(own.plane->series, own.plane->geometry,
-                                     indices_of(from.frames, own.plane->series), merge.area);
-                auto snags = find_snags(merge, frames, {}, job);
+                auto snags = snags_of_result(*own.result, own.plane->series, own.plane->geometry, from, job);
                 if (own.file) own.file->rest();
                 return snags;
             },

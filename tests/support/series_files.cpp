@@ -60,6 +60,30 @@ std::vector<Picture> strip_series(cv::Size size, int frames,
     return pictures;
 }
 
+std::vector<Picture> edge_series(cv::Size size, int frames) {
+    const Texture near_texture(21), far_texture(22);
+    cv::Mat1f near(size), far(size), covers(size, 0.0f);
+    for (int y = 0; y < size.height; ++y)
+        for (int x = 0; x < size.width; ++x) {
+            near(y, x) = float(0.5 + 0.5 * near_texture.at(x, y));
+            far(y, x) = float(0.35 * far_texture.at(x, y));
+        }
+    covers.colRange(0, size.width / 2).setTo(1);
+    auto blurred = [](const cv::Mat1f& plane, int off) {
+        cv::Mat1f out = plane.clone();
+        if (off > 0) cv::GaussianBlur(plane, out, {0, 0}, 1.2 * off);
+        return out;
+    };
+    std::vector<Picture> pictures;
+    for (int i = 0; i < frames; ++i) {
+        const cv::Mat1f front = blurred(near, i), edge = blurred(covers, i),
+                        back = blurred(far, frames - 1 - i);
+        pictures.push_back(
+            picture_from(size, [&](int x, int y) { return std::lerp(back(y, x), front(y, x), edge(y, x)); }));
+    }
+    return pictures;
+}
+
 Picture strip_truth(cv::Size size) {
     const Texture texture(11);
     return picture_from(size, [&](int x, int y) { return texture.at(x, y); });

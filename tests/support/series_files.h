@@ -16,6 +16,10 @@ std::vector<Picture> strip_series(cv::Size size, int frames,
 /// The true picture of strip_series.
 Picture strip_truth(cv::Size size);
 
+/// A bright plane at the left, sharp in the first frame, before a dark one that is sharp in the last: its
+/// blur lies over the edge of what is behind, as of a lens. Every method errs there.
+std::vector<Picture> edge_series(cv::Size size, int frames);
+
 /// What the rig wrote of a demo series.
 struct DemoTruth {
     Series series;

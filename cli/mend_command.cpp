@@ -1,0 +1,96 @@
+#include <cstdio>
+#include <iostream>
+
+#include "cli/commands.h"
+#include "core/files/safe_write.h"
+#include "core/mend/strokes.h"
+#include "core/project/project_folder.h"
+#include "core/project/result_files.h"
+#include "core/project/result_series.h"
+
+namespace moorhaze::cli {
+namespace {
+
+/// As the window: most of the place comes from strokes.
+constexpr double kPainted = 0.35;
+
+struct Arguments {
+    std::string project, report;
+    int result = 0;
+    bool snags = false;
+};
+
+const ProjectResult& wanted_result(const Project& project, int number, const std::string& file) {
+    const int count = project.results.size();
+    if (count == 0)
+        throw FileError(file + ": has no result yet. Merge in the window, or with moorhaze-cli merge.");
+    if (number > count)
+        throw BadParameter("--result " + std::to_string(number) + ": the project has " +
+                           std::to_string(count) + (count == 1 ? " result" : " results"));
+    return project.results[number > 0 ? number - 1 : count - 1];
+}
+
+bool is_painted(const ProjectResult& result, const Snag& snag) {
+    return painted_share(result.strokes, {double(snag.place.x), double(snag.place.y)}) >= kPainted;
+}
+
+nlohmann::json json_of(const Snag& snag, bool painted) {
+    return {
+        {"kind", name_of(snag.kind)},
+        {"x", snag.place.x},
+        {"y", snag.place.y},
+        {"area",
+         {{"x", snag.area.x}, {"y", snag.area.y}, {"width", snag.area.width}, {"height", snag.area.height}}},
+        {"strength", snag.strength},
+        {"frame", snag.frame},
+        {"frames", {snag.nearest, snag.farthest}},
+        {"sentence", sentence_of(snag)},
+        {"painted", painted}};
+}
+
+void run(const Arguments& arguments, const Common& common) {
+    if (!arguments.snags && arguments.report.empty())
+        throw BadParameter(
+            "say what is wanted: --snags lists doubtful places, --report writes them to a file");
+    const std::filesystem::path file = project_file(arguments.project);
+    const OpenedProject opened = open_project(file, {});
+    const Project& project = opened.saved.project;
+    const ProjectResult& result = wanted_result(project, arguments.result, file.string());
+    const Series series = series_of_result(project, opened.facts, result);
+    const StoredResult stored = read_result(file.parent_path(), result, {});
+    std::vector<Snag> snags;
+    {
+        const ProgressLine line("looking for doubtful places", common);
+        snags = snags_of_result(stored.result, series, stored.geometry, result.made_from, line.job());
+    }
+    nlohmann::json list = nlohmann::json::array();
+    int number = 0;
+    for (const Snag& snag : snags) {
+        const bool painted = is_painted(result, snag);
+        list.push_back(json_of(snag, painted));
+        if (arguments.snags)
+            std::printf("%3d  %-11s at %d, %d  %s%s\n", ++number, name_of(snag.kind), snag.place.x,
+                        snag.place.y, sentence_of(snag).c_str(), painted ? " (painted)" : "");
+    }
+    if (arguments.snags && snags.empty()) std::printf("no doubtful place was found\n");
+    if (!arguments.report.empty())
+        write_text_file(arguments.report,
+                        nlohmann::json{{"result", result.title}, {"snags", list}}.dump(2) + "\n", true);
+}
+
+}  // namespace
+
+CLI::App* add_mend(CLI::App& app, const Common& common) {
+    auto* command = app.add_subcommand("mend", "Finds doubtful places of a project's result");
+    auto arguments = std::make_shared<Arguments>();
+    command->add_option("PROJECT", arguments->project, "A project's folder, or its .moorhaze file")
+        ->required();
+    command->add_flag("--snags", arguments->snags, "List the doubtful places, the strongest first");
+    command->add_option("--result", arguments->result, "Number of the result; without it the newest")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--report", arguments->report, "Write them as JSON here");
+    command->callback([arguments, &common] { run(*arguments, common); });
+    return command;
+}
+
+}  // namespace moorhaze::cli
