@@ -11,6 +11,8 @@
 #include "core/project/align_series.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
+#include "core/project/result_files.h"
+#include "core/project/result_series.h"
 #include "core/project/words.h"
 
 namespace moorhaze::cli {
@@ -36,13 +38,14 @@ struct Start {
     FrameFacts facts;
     std::vector<std::string> warnings;
     bool is_decided = false;
+    std::filesystem::path folder;  ///< of the project
 };
 
 Start start_with(const Arguments& arguments, const Common& common) {
     const auto& files = arguments.frames.files;
     if (files.size() != 1 || !is_project(files[0])) {
         const OpenedSeries opened = open_and_report(arguments.frames, common);
-        return {project_of(opened.series), facts_of(opened.series), opened.problems, false};
+        return {project_of(opened.series), facts_of(opened.series), opened.problems, false, {}};
     }
     const std::filesystem::path file = project_file(files[0]);
     OpenedProject opened = open_project(file, {});
@@ -55,7 +58,7 @@ Start start_with(const Arguments& arguments, const Common& common) {
         throw FileError(file.string() + ": " + std::to_string(opened.missing.size()) +
                         " of its frames are not where they were (" + names_in_words(project, opened.missing) +
                         "). Put them back, or open the project in the window, which finds them again.");
-    return {project, opened.facts, {}, true};
+    return {project, opened.facts, {}, true, file.parent_path()};
 }
 
 Project with_options(Project project, const Arguments& arguments) {
@@ -85,6 +88,22 @@ SharedList<Stroke> strokes_on(const Project& project, const MadeFrom& from) {
     for (int place = project.results.size() - 1; place >= 0; --place)
         if (project.results[place].made_from == from) return project.results[place].strokes;
     return {};
+}
+
+/// The other results that strokes come from, as the project's folder keeps them.
+ResultSources sources_of(const SharedList<Stroke>& strokes, const Start& start, const Series& series,
+                         const SeriesGeometry& geometry) {
+    ResultSources sources;
+    for (const Stroke& stroke : strokes) {
+        const auto* id = std::get_if<ResultId>(&stroke.source);
+        const ProjectResult* result = id && !stroke.is_off ? find_result(start.project, *id) : nullptr;
+        if (!result || sources.contains(*id)) continue;
+        StoredResult stored = read_result(start.folder, *result, {});
+        const Series own = series_of_result(start.project, start.facts, *result);
+        if (const auto lies = between_planes(own, stored.geometry, series, geometry))
+            sources[*id] = {std::make_shared<const MergeResult>(std::move(stored.result)), *lies};
+    }
+    return sources;
 }
 
 nlohmann::json settings_json(const MergeSettings& settings) {
@@ -172,7 +191,8 @@ void run(const Arguments& arguments, const Common& common) {
     const SharedList<Stroke> strokes = strokes_on(project, from);
     if (!strokes.empty()) {
         const FrameSource source(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
-        result.picture = mended(result, strokes, source, area, {});
+        result.picture =
+            mended(result, strokes, {source, sources_of(strokes, start, series, geometry)}, area, {});
     }
     if (!result.picture.alpha.empty())
         warnings.push_back(

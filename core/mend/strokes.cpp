@@ -72,7 +72,7 @@ double painted_share(const SharedList<Stroke>& strokes, StrokePoint place) {
     const PixelRect pixel(int(std::lround(place.x_px)), int(std::lround(place.y_px)), 1, 1);
     double painted = 0;
     for (const Stroke& stroke : strokes) {
-        if ((reach_of(stroke) & pixel).empty()) continue;
+        if (stroke.is_off || (reach_of(stroke) & pixel).empty()) continue;
         const bool wipes = std::holds_alternative<WipeBack>(stroke.source);
         const double brought = double(stroke_mask(stroke, pixel, {})(0, 0));
         painted += brought * ((wipes ? 0.0 : 1.0) - painted);
@@ -87,7 +87,7 @@ cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedL
     const Picture part{merge.pixels(area - merge_area.tl()), {}, merge.profile};
     std::vector<const Stroke*> touching;
     for (const Stroke& stroke : strokes)
-        if (!(reach_of(stroke) & area).empty()) touching.push_back(&stroke);
+        if (!stroke.is_off && !(reach_of(stroke) & area).empty()) touching.push_back(&stroke);
     if (touching.empty()) return part.pixels.clone();
 
     const cv::Mat3f merged = to_linear(part, curve);
@@ -95,12 +95,16 @@ cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedL
     for (const Stroke* stroke : touching) {
         const PixelRect where = reach_of(*stroke) & area;
         const cv::Mat1f mask = stroke_mask(*stroke, where, job.quiet());
-        const auto* frame = std::get_if<FrameId>(&stroke->source);
-        const cv::Mat3f from = frame ? source(*frame, where) : cv::Mat3f(merged(where - area.tl()));
+        const bool wipes = std::holds_alternative<WipeBack>(stroke->source);
+        const SourcePart part_of_source =
+            wipes ? SourcePart{merged(where - area.tl()), {}} : source(stroke->source, where);
+        const cv::Mat3f& from = part_of_source.light;
         if (from.size() != mask.size()) throw BadParameter("the source does not cover the stroke");
         cv::Mat3f onto = mended(where - area.tl());
         for_rows(where.height, job.quiet(), [&](int y) {
-            for (int x = 0; x < where.width; ++x)
+            const RowSpan span = part_of_source.covered.empty() ? RowSpan{0, where.width}
+                                                                : part_of_source.covered[std::size_t(y)];
+            for (int x = span.begin; x < span.end; ++x)
                 if (const float share = mask(y, x); share > 0)
                     onto(y, x) += share * (from(y, x) - onto(y, x));
         });

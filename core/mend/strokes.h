@@ -1,4 +1,5 @@
 #pragma once
+#include <compare>
 #include <functional>
 #include <variant>
 
@@ -6,6 +7,12 @@
 #include "core/work/shared_list.h"
 
 namespace moorhaze {
+
+/// Names a result for as long as its project is known.
+struct ResultId {
+    int value = 0;
+    auto operator<=>(const ResultId&) const = default;
+};
 
 /// A place the brush went over, in reference pixels.
 struct StrokePoint {
@@ -18,8 +25,8 @@ struct WipeBack {
     bool operator==(const WipeBack&) const = default;
 };
 
-/// What a stroke brings: a frame of the series, or the merge itself.
-using StrokeSource = std::variant<WipeBack, FrameId>;
+/// What a stroke brings: the merge itself, a frame of the series, or another result as it was merged.
+using StrokeSource = std::variant<WipeBack, FrameId, ResultId>;
 
 /// One movement of the brush: a place is drawn in from a frame, or wiped back to the merge.
 struct Stroke {
@@ -28,6 +35,7 @@ struct Stroke {
     double softness = 0.6;  ///< 0 hard edge … 1 soft from the middle on
     double flow = 0.4;      ///< 0..1: how much of the source one pass brings
     std::vector<StrokePoint> points;
+    bool is_off = false;  ///< kept, but as if it had not been painted
     bool operator==(const Stroke&) const = default;
 };
 
@@ -41,11 +49,17 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job);
 /// How much of a place comes from strokes, 0..1: 0 is the merge as it was, or wiped back to it.
 double painted_share(const SharedList<Stroke>& strokes, StrokePoint place);
 
-/// Gives the linear light of a frame over `area` of the reference plane.
-using SourcePixels = std::function<cv::Mat3f(FrameId frame, PixelRect area)>;
+/// What a source shows over an area of the reference plane.
+struct SourcePart {
+    cv::Mat3f light;               ///< linear
+    std::vector<RowSpan> covered;  ///< columns of each row that it has pixels for; empty: all of them
+};
+/// Gives a source's pixels over `area`; never asked for the merge itself.
+using SourcePixels = std::function<SourcePart(const StrokeSource& source, PixelRect area)>;
 
 /// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed.
 /// @param merge  16-bit picture whose top left lies at `merge_area`'s in reference pixels.
+/// What a source does not cover stays as it is.
 /// @return       pixels of `area` (cut to the merge), CV_16UC3.
 /// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
 cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,

@@ -105,6 +105,10 @@ Project with_merge(Project project, const MergeChoice& choice) {
     return project;
 }
 
+Project with_strokes(Project project, ResultId result, const SharedList<Stroke>& strokes) {
+    return with_changed(std::move(project), result, [&](ProjectResult& own) { own.strokes = strokes; });
+}
+
 Project with_stroke(Project project, ResultId result, const Stroke& stroke) {
     return with_changed(std::move(project), result,
                         [&](ProjectResult& own) { own.strokes = own.strokes.appended(stroke); });

@@ -20,6 +20,8 @@ Project with_development(Project project, const Development& development);
 Project with_placing(Project project, const Placing& placing);
 Project with_kept(Project project, KeptArea kept);
 Project with_merge(Project project, const MergeChoice& choice);
+/// All of a result's strokes anew: for those that were switched off, changed, deleted or put in order.
+Project with_strokes(Project project, ResultId result, const SharedList<Stroke>& strokes);
 Project with_stroke(Project project, ResultId result, const Stroke& stroke);
 Project with_title(Project project, ResultId result, const std::string& title);
 Project without_result(Project project, ResultId result);

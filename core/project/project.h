@@ -15,12 +15,6 @@
 /// functions of edits.h; inputs.h says what each step of the work is made from.
 namespace moorhaze {
 
-/// Names a result for as long as its project is known.
-struct ResultId {
-    int value = 0;
-    auto operator<=>(const ResultId&) const = default;
-};
-
 /// One frame as the project knows it.
 struct ProjectFrame {
     FrameId id;

@@ -170,22 +170,29 @@ Json json_of(const Stroke& own) {
         points.push_back(point.x_px);
         points.push_back(point.y_px);
     }
-    const auto* frame = std::get_if<FrameId>(&own.source);
-    return {{"from", frame ? Json{{"frame", frame->value}} : Json("merge")},
-            {"radius_px", own.radius_px},
-            {"softness", own.softness},
-            {"flow", own.flow},
-            {"points_px", points}};
+    Json from = "merge";
+    if (const auto* frame = std::get_if<FrameId>(&own.source)) from = Json{{"frame", frame->value}};
+    if (const auto* result = std::get_if<ResultId>(&own.source)) from = Json{{"result", result->value}};
+    Json json{{"from", from},
+              {"radius_px", own.radius_px},
+              {"softness", own.softness},
+              {"flow", own.flow},
+              {"points_px", points}};
+    if (own.is_off) json["off"] = true;
+    return json;
 }
 Stroke stroke_of(const Json& json) {
     Stroke own;
-    if (const Json& from = json.at("from"); from.is_object())
+    if (const Json& from = json.at("from"); from.is_object() && from.contains("result"))
+        own.source = ResultId{from["result"].get<int>()};
+    else if (from.is_object())
         own.source = FrameId{from.at("frame").get<int>()};
     else if (from != "merge")
         throw FileError("says a stroke comes from " + from.dump() + ", which means nothing here");
     get(json, "radius_px", own.radius_px);
     get(json, "softness", own.softness);
     get(json, "flow", own.flow);
+    get(json, "off", own.is_off);
     const Json& points = json.at("points_px");
     for (std::size_t i = 0; i + 1 < points.size(); i += 2)
         own.points.push_back({points[i].get<double>(), points[i + 1].get<double>()});

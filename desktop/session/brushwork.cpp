@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "core/mend/mended.h"
+#include "desktop/session/facts.h"
+#include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -51,6 +53,7 @@ QString Brushwork::why_not() const {
     if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
     if (!display_ || shown_ != result->id) return tr("The picture is still being prepared.");
     if (base_.standpoint.brush().wipe_back) return {};
+    if (const auto result_source = base_.standpoint.source_result()) return why_not_from(*result_source);
     const auto source = base_.standpoint.source();
     if (!source)
         return tr("Pick a frame to draw in from first: right-click the place and choose in the sounding.");
@@ -65,11 +68,57 @@ QString Brushwork::why_not() const {
     return {};
 }
 
+QString Brushwork::why_not_from(ResultId source) const {
+    const ProjectResult* result = find_result(base_.document.project(), source);
+    const MergeProduct* product = base_.products.merge(source);
+    if (!result || !product) return tr("The result to draw in from is not there. Pick another source.");
+    if (source == shown_) return tr("This is the result itself: pick another source, or wipe back (E).");
+    if (between_planes(product->plane->series, product->plane->geometry, product_.plane->series,
+                       product_.plane->geometry))
+        return {};
+    return tr("%1 was laid over a frame that is not aligned here, so it cannot be drawn in. Pick another.")
+        .arg(text(result->title));
+}
+
+void Brushwork::set_stroke_off(int stroke, bool off) {
+    change_stroke(off ? tr("switch a stroke off") : tr("switch a stroke on"), stroke,
+                  [off](Stroke& own) { own.is_off = off; });
+}
+
+void Brushwork::paint_stroke_as_brush(int stroke) {
+    const Brush& brush = base_.standpoint.brush();
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+    change_stroke(tr("change a stroke"), stroke, [&](Stroke& own) {
+        own.source = brush.wipe_back ? StrokeSource(WipeBack{}) : base_.standpoint.stroke_source();
+        own.radius_px = brush.radius_px;
+        own.softness = brush.softness;
+        own.flow = brush.flow;
+    });
+}
+
+void Brushwork::delete_stroke(int stroke) {
+    const ProjectResult* result = base_.standpoint.result();
+    if (!result || stroke < 0 || stroke >= result->strokes.size()) return;
+    std::vector<int> others;
+    for (int i = 0; i < result->strokes.size(); ++i)
+        if (i != stroke) others.push_back(i);
+    base_.document.edit(tr("delete a stroke"),
+                        with_strokes(base_.document.project(), result->id, result->strokes.picked(others)));
+}
+
+void Brushwork::change_stroke(const QString& what, int stroke, const std::function<void(Stroke&)>& change) {
+    const ProjectResult* result = base_.standpoint.result();
+    if (!result || stroke < 0 || stroke >= result->strokes.size()) return;
+    std::vector<Stroke> strokes(result->strokes.begin(), result->strokes.end());
+    change(strokes[std::size_t(stroke)]);
+    base_.document.edit(what, with_strokes(base_.document.project(), result->id, SharedList(strokes)));
+}
+
 void Brushwork::begin_stroke(QPointF place) {
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     const Brush& brush = base_.standpoint.brush();
     Stroke stroke;
-    if (!brush.wipe_back) stroke.source = *base_.standpoint.source();
+    if (!brush.wipe_back) stroke.source = base_.standpoint.stroke_source();
     stroke.radius_px = brush.radius_px;
     stroke.softness = brush.softness;
     stroke.flow = brush.flow;
@@ -94,10 +143,8 @@ void Brushwork::end_stroke() {
     const Stroke done = *live_;
     live_.reset();
     base_.standpoint.set_drawing(false);
-    const auto* frame = std::get_if<FrameId>(&done.source);
-    const QString what =
-        frame ? tr("draw-in from frame %1").arg(base_.document.place(*frame) + 1) : tr("wipe back");
-    base_.document.edit(what, with_stroke(base_.document.project(), *shown_, done));
+    base_.document.edit(stroke_words(base_.document.project(), done),
+                        with_stroke(base_.document.project(), *shown_, done));
 }
 
 bool Brushwork::is_settled() const {
@@ -145,9 +192,10 @@ void Brushwork::show_result() {
         return;
     }
     whole_.want(
-        [product = product_, strokes = followed_, sources = base_.products.sources()](const Job& job) {
-            const Picture picture =
-                mended(*product.result, strokes, *sources->of(product.plane), product.result->area, job);
+        [product = product_, strokes = followed_, sources = base_.products.sources(),
+         results = base_.products.result_sources(followed_, product_.plane)](const Job& job) {
+            const Picture picture = mended(*product.result, strokes, {*sources->of(product.plane), results},
+                                           product.result->area, job);
             return std::make_shared<DisplayPicture>(display_levels(picture, job),
                                                     QPoint(product.result->area.x, product.result->area.y));
         },
@@ -171,9 +219,11 @@ void Brushwork::next() {
     const QRect area = next_piece(pending_);
     pending_ -= area;
     pieces_.want(
-        [product = product_, strokes = strokes(), sources = base_.products.sources(), area](const Job& job) {
-            return to_display(
-                mended(*product.result, strokes, *sources->of(product.plane), to_pixel_rect(area), job), job);
+        [product = product_, strokes = strokes(), sources = base_.products.sources(),
+         results = base_.products.result_sources(strokes(), product_.plane), area](const Job& job) {
+            return to_display(mended(*product.result, strokes, {*sources->of(product.plane), results},
+                                     to_pixel_rect(area), job),
+                              job);
         },
         [this, area](const cv::Mat4b& screen) {
             if (!display_) return;

@@ -21,6 +21,12 @@ class Brushwork : public QObject {
     void continue_stroke(QPointF place);
     void end_stroke();
 
+    // Strokes of the result shown, by their places in its list.
+    void set_stroke_off(int stroke, bool off);
+    /// Painted again with the brush and the source as they are now, along the same path.
+    void paint_stroke_as_brush(int stroke);
+    void delete_stroke(int stroke);
+
     /// The mended result for the screen; null while it is being made or there is none.
     std::shared_ptr<const DisplayPicture> display() const { return display_; }
     /// True when everything painted has been rendered, or nothing is to be shown.
@@ -31,6 +37,8 @@ class Brushwork : public QObject {
     void area_changed(QRect area);  ///< part of the picture, in reference pixels
 
   private:
+    QString why_not_from(ResultId source) const;
+    void change_stroke(const QString& what, int stroke, const std::function<void(Stroke&)>& change);
     void show_result();
     void follow_strokes();
     void render(const QRect& area);

@@ -71,12 +71,13 @@ void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_qualit
     write.made_with = made_with(*result);
     base_.jobs.start(
         kExport,
-        [product = *product, strokes = result->strokes, sources = base_.products.sources(), write,
+        [product = *product, strokes = result->strokes, sources = base_.products.sources(),
+         results = base_.products.result_sources(result->strokes, product->plane), write,
          path = std::filesystem::path(name.toStdString())](const Job& job) {
-            const Picture picture = strokes.empty()
-                                        ? product.result->picture
-                                        : mended(*product.result, strokes, *sources->of(product.plane),
-                                                 product.result->area, job.part(0, 0.4));
+            const Picture picture =
+                strokes.empty() ? product.result->picture
+                                : mended(*product.result, strokes, {*sources->of(product.plane), results},
+                                         product.result->area, job.part(0, 0.4));
             write_picture(path, picture, product.shooting, write, job.part(0.4, 1));
             return qint64(std::filesystem::file_size(path));
         },

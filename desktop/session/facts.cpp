@@ -110,6 +110,19 @@ QString strokes_text(int count) {
     return count == 1 ? tr("1 stroke") : tr("%1 strokes").arg(count);
 }
 
+QString stroke_words(const Project& project, const Stroke& stroke) {
+    if (const auto* frame = std::get_if<FrameId>(&stroke.source)) {
+        const auto place = place_of(project, *frame);
+        return place ? tr("draw-in from frame %1").arg(*place + 1) : tr("draw-in from a frame that is gone");
+    }
+    if (const auto* id = std::get_if<ResultId>(&stroke.source)) {
+        const ProjectResult* result = find_result(project, *id);
+        return result ? tr("draw-in from %1").arg(QString::fromStdString(result->title))
+                      : tr("draw-in from a result that is gone");
+    }
+    return tr("wipe back");
+}
+
 QString snags_text(int count) {
     return count == 0 ? tr("no snags") : count == 1 ? tr("1 snag") : tr("%1 snags").arg(count);
 }

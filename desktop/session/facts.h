@@ -23,7 +23,9 @@ struct Suggestion {
 };
 std::vector<Suggestion> suggestions(const SessionBase& base);
 QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
-QString snags_text(int count);    ///< "1 snag", "no snags"
+/// What a stroke does: "draw-in from frame 3", "draw-in from Pyramid 2", "wipe back".
+QString stroke_words(const Project& project, const Stroke& stroke);
+QString snags_text(int count);  ///< "1 snag", "no snags"
 QString gap_text(const FocusGap& gap);
 
 /// What is wrong with the order of the frames, in a sentence; empty if nothing is.

@@ -156,6 +156,13 @@ void Merging::rename(ResultId result, const QString& title) {
 }
 
 void Merging::drop(ResultId result) {
+    for (const ProjectResult& other : base_.document.project().results)
+        if (other.id != result &&
+            std::any_of(other.strokes.begin(), other.strokes.end(),
+                        [&](const Stroke& own) { return own.source == StrokeSource(result); }))
+            return base_.notices.notify_error(
+                tr("%1 has strokes that were drawn in from this result: delete them first, or keep it.")
+                    .arg(text(other.title)));
     base_.document.edit(tr("drop result"), without_result(base_.document.project(), result));
 }
 

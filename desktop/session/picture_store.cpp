@@ -47,10 +47,12 @@ Made make(const FrameView& view, const Series& series, FrameSources& sources, Fr
     return std::make_shared<DisplayPicture>(display_levels(shown, job), QPoint());
 }
 
-Made make(const ResultView& view, const MergeProduct& product, FrameSources& sources, const Job& job) {
+Made make(const ResultView& view, const MergeProduct& product, FrameSources& sources,
+          const ResultSources& results, const Job& job) {
     const PixelRect area = product.result->area;
     return std::make_shared<DisplayPicture>(
-        display_levels(mended(*product.result, view.strokes, *sources.of(product.plane), area, job), job),
+        display_levels(
+            mended(*product.result, view.strokes, {*sources.of(product.plane), results}, area, job), job),
         QPoint(area.x, area.y));
 }
 
@@ -179,8 +181,10 @@ void PictureStore::next() {
     std::function<Made(const Job&)> work;
     if (const auto* result = std::get_if<ResultView>(&*wish))
         work = [view = *result, product = *base_.products.merge(result->result),
+                results = base_.products.result_sources(result->strokes,
+                                                        base_.products.merge(result->result)->plane),
                 sources = base_.products.sources()](const Job& job) {
-            return make(view, product, *sources, job);
+            return make(view, product, *sources, results, job);
         };
     else
         work = [view = std::get<FrameView>(*wish), series = base_.document.series(),

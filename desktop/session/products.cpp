@@ -206,6 +206,19 @@ const MergeProduct* Products::merge(ResultId result) const {
     return found == merges_.end() ? nullptr : &found->second;
 }
 
+ResultSources Products::result_sources(const SharedList<Stroke>& strokes, const PlanePtr& plane) const {
+    ResultSources sources;
+    for (const Stroke& stroke : strokes) {
+        const auto* id = std::get_if<ResultId>(&stroke.source);
+        const MergeProduct* product = id && !sources.contains(*id) ? merge(*id) : nullptr;
+        if (!product) continue;
+        const auto lies =
+            between_planes(product->plane->series, product->plane->geometry, plane->series, plane->geometry);
+        if (lies) sources[*id] = {product->result, *lies};
+    }
+    return sources;
+}
+
 void Products::keep_merge(ResultId result, MergeProduct product) {
     merges_[result] = std::move(product);
     emit changed(Kind::merge);

@@ -5,6 +5,7 @@
 #include <map>
 #include <mutex>
 
+#include "core/mend/mended.h"
 #include "core/merge/frame_source.h"
 #include "core/merge/shelved_result.h"
 #include "core/project/align_series.h"
@@ -96,6 +97,8 @@ class Products : public QObject {
     /// Null when it is not there.
     const MergeProduct* merge(ResultId result) const;
     void keep_merge(ResultId result, MergeProduct product);
+    /// The results that strokes on a merge in that plane come from, as far as they are there.
+    ResultSources result_sources(const SharedList<Stroke>& strokes, const PlanePtr& plane) const;
     /// True when the result was made from what is decided now.
     bool is_current(const ProjectResult& result) const { return result.made_from == merge_inputs(); }
 

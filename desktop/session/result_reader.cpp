@@ -34,7 +34,18 @@ void ResultReader::next() {
     if (wish_.is_busy() || unread_.empty()) return;
     const ProjectResult* shown = base_.standpoint.result();
     auto place = unread_.end() - 1;  // the newest, most likely what comes next
-    if (shown)
+    // What others were painted from comes first: they cannot be shown without it.
+    const auto is_painted_from = [this](ResultId id) {
+        const auto& results = base_.document.project().results;
+        return std::any_of(results.begin(), results.end(), [id](const ProjectResult& other) {
+            return std::any_of(other.strokes.begin(), other.strokes.end(),
+                               [id](const Stroke& stroke) { return stroke.source == StrokeSource(id); });
+        });
+    };
+    if (const auto source = std::find_if(unread_.begin(), unread_.end(), is_painted_from);
+        source != unread_.end())
+        place = source;
+    else if (shown)
         if (const auto own = std::find(unread_.begin(), unread_.end(), shown->id); own != unread_.end())
             place = own;
     const ResultId id = *place;

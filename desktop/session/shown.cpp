@@ -59,6 +59,9 @@ Shown shown_of(const Document& document, const Standpoint& standpoint, const Pro
     if (stage >= Stage::merge && result && products.merge(result->id)) {
         shown.main = ResultPicture{result->id};
         shown.other = frame;
+        const auto source = standpoint.source_result();
+        if (stage == Stage::mend && source && *source != result->id && products.merge(*source))
+            shown.other = ResultPicture{*source};
         const auto compared = standpoint.compared_result();
         if (stage == Stage::merge && compared && *compared != result->id && products.merge(*compared))
             shown.other = ResultPicture{*compared};

@@ -21,6 +21,20 @@ void Standpoint::set_place(int place) {
     set_frame(document_.id_at(std::clamp(place, 0, document_.series().count() - 1)));
 }
 
+std::optional<FrameId> Standpoint::source() const {
+    const auto* frame = std::get_if<FrameId>(&source_);
+    return frame ? std::optional(*frame) : std::nullopt;
+}
+
+void Standpoint::set_source(std::optional<FrameId> source) {
+    set(source_, source ? StrokeSource(*source) : StrokeSource(WipeBack{}), Aspect::source);
+}
+
+std::optional<ResultId> Standpoint::source_result() const {
+    const auto* result = std::get_if<ResultId>(&source_);
+    return result ? std::optional(*result) : std::nullopt;
+}
+
 const ProjectResult* Standpoint::result() const {
     return result_ ? find_result(document_.project(), *result_) : nullptr;
 }
@@ -59,7 +73,8 @@ void Standpoint::follow(const Changes& changes) {
     if (!result_ && !project.results.empty() && changes.results)
         set(result_, std::optional(project.results.back().id), Aspect::result);
     if (compared_result_ && !find_result(project, *compared_result_)) set_compared_result(std::nullopt);
-    if (source_ && !place_of(project, *source_)) set_source(std::nullopt);
+    if (source() && !place_of(project, *source())) set_source(std::nullopt);
+    if (source_result() && !find_result(project, *source_result())) set_source(std::nullopt);
     if (changes.series) {
         drawing_ = false;
         set_source(std::nullopt);

@@ -104,9 +104,14 @@ class Standpoint : public QObject {
 
     const Brush& brush() const { return brush_; }
     void set_brush(const Brush& brush) { set(brush_, brush, Aspect::brush); }
-    /// The frame to draw in from; none was picked yet.
-    std::optional<FrameId> source() const { return source_; }
-    void set_source(std::optional<FrameId> source) { set(source_, source, Aspect::source); }
+    /// The frame to draw in from; none was picked yet, or it is another result.
+    std::optional<FrameId> source() const;
+    void set_source(std::optional<FrameId> source);
+    /// The result to draw in from, if it is one.
+    std::optional<ResultId> source_result() const;
+    void set_source_result(ResultId source) { set(source_, StrokeSource(source), Aspect::source); }
+    /// One or the other; WipeBack where none was picked.
+    const StrokeSource& stroke_source() const { return source_; }
     /// While a stroke is being drawn the result under the brush stays.
     bool is_drawing() const { return drawing_; }
     void set_drawing(bool drawing) { drawing_ = drawing; }
@@ -152,7 +157,7 @@ class Standpoint : public QObject {
     LookAt look_ = LookAt::picture;
     Drift drift_ = Drift::scale;
     Brush brush_;
-    std::optional<FrameId> source_;
+    StrokeSource source_;
     bool drawing_ = false;
     bool sharp_marks_ = false, quick_look_ = false, keeping_ = false, look_ahead_ = true, whole_ahead_ = true;
     double marks_reach_ = 0.4, close_zoom_ = 1;

@@ -1,51 +1,59 @@
 #include "desktop/tray/mend_tray.h"
 
+#include <QButtonGroup>
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QVBoxLayout>
 
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
+#include "desktop/tray/snag_list.h"
+#include "desktop/tray/stroke_list.h"
 #include "desktop/view/commands.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
-namespace {
-
-constexpr int kFewSnags =
-    108;  ///< px of the list: three of them, so that the brush stays in sight at 1280x800
-
-}  // namespace
-
-MendTray::MendTray(SessionBase& base, SnagWalk& walk, Commands& commands, QWidget* parent)
-    : Tray(tr("Mend"), parent), base_(base), walk_(walk) {
-    add_section(tr("Snags"));
-    snags_ = add_line({});
-    snags_->setObjectName(QStringLiteral("snags"));
-    list_ = new QListWidget(this);
-    list_->setObjectName(QStringLiteral("snagList"));
-    list_->setAccessibleName(tr("Doubtful places"));
-    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    list_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
-    list_->setMinimumHeight(kFewSnags);
-    list_->setMaximumHeight(kFewSnags);
-    body()->addWidget(list_);
-    add_row(commands.button(QStringLiteral("next-suggestion"), tr("Next"), this),
-            commands.button(QStringLiteral("ignore-snag"), tr("Ignore"), this));
+MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
+    : Tray(tr("Mend"), parent), base_(session), switch_(new QButtonGroup(this)) {
+    body()->addLayout(
+        make_switch(switch_, QStringLiteral("mendPage"),
+                    {{tr("Snags"), tr("Doubtful places of the merge")},
+                     {tr("Strokes"), tr("What was painted, each to be switched off or changed")}},
+                    this));
+    snags_ = new SnagList(session, session.snag_walk, commands, this);
+    strokes_ = new StrokeList(session, session.brushwork, this);
+    body()->addWidget(snags_);
+    body()->addWidget(strokes_);
+    switch_->button(0)->setChecked(true);
+    strokes_->hide();
+    connect(switch_, &QButtonGroup::idClicked, this, [this](int page) {
+        snags_->setVisible(page == 0);
+        strokes_->setVisible(page == 1);
+    });
+    connect(strokes_, &StrokeList::chosen, this, &MendTray::stroke_chosen);
+    connect(&session.snag_walk, &SnagWalk::changed, this, &MendTray::want_refresh);
     add_hairline();
     add_section(tr("Draw in from"));
     auto* row = new QHBoxLayout;
     swatch_ = new QLabel(this);
     swatch_->setFixedSize(28, 28);
-    source_ = new QLabel(this);
+    source_ = new QComboBox(this);
     source_->setObjectName(QStringLiteral("source"));
+    source_->setAccessibleName(tr("Draw in from"));
+    source_->setToolTip(
+        tr("A frame is picked in the picture or on the sounding; another result is picked here. V, held, "
+           "shows it in its place"));
+    connect(source_, &QComboBox::activated, this, &MendTray::pick_source);
     row->addWidget(swatch_);
     row->addSpacing(6);
     row->addWidget(source_, 1);
     body()->addLayout(row);
-    source_word_ = add_quiet({});
+    source_word_ =
+        add_quiet(tr("Right-click a place in the picture, or press S there: the sounding shows which frames "
+                     "are sharp at it. "
+                     "Pick one by click or digit."));
     add_row(commands.button(QStringLiteral("draw-in"), tr("Draw in"), this),
             commands.button(QStringLiteral("wipe-back"), tr("Wipe back"), this));
     add_hairline();
@@ -68,7 +76,6 @@ MendTray::MendTray(SessionBase& base, SnagWalk& walk, Commands& commands, QWidge
     flow_->setObjectName(QStringLiteral("brushFlow"));
     for (ValueRow* value : {size_, softness_, flow_}) body()->addWidget(value);
     add_hairline();
-    count_ = add_quiet({});
     add_row(commands.button(QStringLiteral("undo"), tr("Undo"), this),
             commands.button(QStringLiteral("redo"), tr("Redo"), this));
     set_next(commands.button(QStringLiteral("stage-6"), tr("Finish"), this));
@@ -83,9 +90,6 @@ MendTray::MendTray(SessionBase& base, SnagWalk& walk, Commands& commands, QWidge
     edit_by(size_, &Brush::radius_px, 0.5);
     edit_by(softness_, &Brush::softness, 0.01);
     edit_by(flow_, &Brush::flow, 0.01);
-    connect(list_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { walk_.go_to(list_->row(item)); });
-    connect(&walk_, &SnagWalk::changed, this, &MendTray::want_refresh);
     refresh_when_visible([this] { refresh(); });
     connect(&base_.document, &Document::changed, this, &MendTray::want_refresh);
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
@@ -94,61 +98,48 @@ MendTray::MendTray(SessionBase& base, SnagWalk& walk, Commands& commands, QWidge
     });
 }
 
-QString MendTray::snags_in_words() const {
-    if (!base_.standpoint.result()) return tr("Nothing is merged yet (Ctrl+Return).");
-    if (walk_.is_looking()) return tr("Looking for doubtful places ...");
-    if (!walk_.problem().isEmpty()) return walk_.problem();
-    if (!walk_.is_known()) return {};
-    if (walk_.current()) return text(sentence_of(walk_.snags()[std::size_t(*walk_.current())].snag));
-    if (walk_.snags().empty()) return tr("No doubtful place was found.");
-    if (walk_.left() == 0) return tr("All were painted or ignored.");
-    return walk_.left() == 1 ? tr("One place to look at.") : tr("%1 places to look at.").arg(walk_.left());
-}
-
-void MendTray::refresh_snags() {
-    snags_->setText(snags_in_words());
-    const auto& all = walk_.snags();
-    while (list_->count() > int(all.size())) delete list_->takeItem(list_->count() - 1);
-    while (list_->count() < int(all.size())) list_->addItem(QString());
-    for (int row = 0; row < list_->count(); ++row) {
-        const WalkedSnag& own = all[std::size_t(row)];
-        const Snag& snag = own.snag;
-        const QString where = snag.nearest < snag.farthest
-                                  ? tr("%1 to %2").arg(snag.nearest).arg(snag.farthest)
-                                  : tr("frame %1").arg(snag.frame);
-        const QString state = own.painted ? tr(" · painted") : own.ignored ? tr(" · ignored") : QString();
-        QListWidgetItem* item = list_->item(row);
-        item->setText(tr("%1  %2, %3%4").arg(row + 1).arg(snag_name(snag.kind), where, state));
-        item->setToolTip(text(sentence_of(snag)));
-        item->setForeground(own.is_left() ? Theme::current().text : Theme::current().quiet);
+/// The first entry is the frame; the others are results, by their ids.
+void MendTray::pick_source(int row) {
+    const QVariant id = source_->itemData(row);
+    if (id.isValid()) {
+        Brush brush = base_.standpoint.brush();
+        brush.wipe_back = false;
+        base_.standpoint.set_brush(brush);
+        base_.standpoint.set_source_result({id.toInt()});
+    } else if (base_.standpoint.source_result()) {
+        base_.standpoint.set_source(base_.standpoint.frame());
     }
-    list_->setVisible(!all.empty());
-    const QSignalBlocker quiet(list_);
-    list_->setCurrentRow(walk_.current().value_or(-1));
-    if (walk_.current()) list_->scrollToItem(list_->item(*walk_.current()));
 }
 
-void MendTray::refresh() {
-    refresh_snags();
-    const ProjectResult* result = base_.standpoint.result();
-    set_state(result ? text(result->title) : QString());
+void MendTray::refresh_source() {
     const auto source = base_.standpoint.source();
     const int place = source ? base_.document.place(*source) : -1, count = base_.document.series().count();
     QPixmap swatch(28, 28);
     swatch.fill(place >= 0 && count > 1 ? depth_colour(double(place) / (count - 1)) : Theme::current().well);
     swatch_->setPixmap(swatch);
-    source_->setText(place >= 0 ? frames_text(place, place) : tr("no frame picked"));
-    source_word_->setText(
-        tr("Right-click a place in the picture, or press S there: the sounding shows which frames "
-           "are sharp at it. Pick one by click or digit."));
-    source_word_->setVisible(place < 0);
+    const ProjectResult* shown = base_.standpoint.result();
+    const auto picked = base_.standpoint.source_result();
+    const QSignalBlocker quiet(source_);
+    source_->clear();
+    source_->addItem(place >= 0 ? frames_text(place, place) : picked ? tr("a frame") : tr("no frame picked"));
+    for (const ProjectResult& result : base_.document.project().results) {
+        if (shown && result.id == shown->id) continue;
+        source_->addItem(text(result.title), result.id.value);
+        if (picked == result.id) source_->setCurrentIndex(source_->count() - 1);
+    }
+    source_word_->setVisible(place < 0 && !picked);
+}
+
+void MendTray::refresh() {
+    snags_->refresh();
+    strokes_->refresh();
+    refresh_source();
+    const ProjectResult* result = base_.standpoint.result();
+    set_state(result ? text(result->title) : QString());
     const Brush& brush = base_.standpoint.brush();
     size_->set_value(brush.radius_px * 2);
     softness_->set_value(brush.softness * 100);
     flow_->set_value(brush.flow * 100);
-    count_->setText(!result                   ? tr("Nothing is merged yet (Ctrl+Return).")
-                    : result->strokes.empty() ? tr("nothing painted yet")
-                                              : tr("%1 painted").arg(strokes_text(result->strokes.size())));
 }
 
 }  // namespace moorhaze::desktop

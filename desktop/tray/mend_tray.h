@@ -1,28 +1,35 @@
 #pragma once
-#include "desktop/session/snag_walk.h"
+#include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
-class QListWidget;
+class QComboBox;
 
 namespace moorhaze::desktop {
 
 class Commands;
+class SnagList;
+class StrokeList;
 
-/// The doubtful places, drawing in from frames and wiping back.
+/// Doubtful places and strokes, a page each; below them the source and the brush.
 class MendTray : public Tray {
     Q_OBJECT
   public:
-    MendTray(SessionBase& base, SnagWalk& walk, Commands& commands, QWidget* parent);
+    MendTray(Session& session, Commands& commands, QWidget* parent);
+
+  signals:
+    void stroke_chosen(QRectF area);  ///< reference pixels
 
   private:
+    void pick_source(int row);
+    void refresh_source();
     void refresh();
-    void refresh_snags();
-    QString snags_in_words() const;
 
     SessionBase& base_;
-    SnagWalk& walk_;
-    QListWidget* list_;
-    QLabel *snags_, *source_, *swatch_, *source_word_, *count_;
+    QButtonGroup* switch_;
+    SnagList* snags_;
+    StrokeList* strokes_;
+    QComboBox* source_;
+    QLabel *swatch_, *source_word_;
     ValueRow *size_, *softness_, *flow_;
 };
 

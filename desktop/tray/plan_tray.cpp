@@ -28,20 +28,11 @@ PlanTray::PlanTray(Session& session, Commands& commands, QWidget* parent)
       commands_(commands),
       desk_(session.shoot_desk),
       switch_(new QButtonGroup(this)) {
-    auto* row = new QHBoxLayout;
-    row->setSpacing(4);
-    const std::pair<QString, QString> names[] = {{tr("Numbers"), tr("How many frames, which step, how long")},
-                                                 {tr("Shoot"), tr("Devices, live view, the run")},
-                                                 {tr("Bring in"), tr("Open a series that exists already")}};
-    for (int i = 0; i < 3; ++i) {
-        auto* button = make_button(names[i].first, {}, names[i].second, this);
-        button->setCheckable(true);
-        button->setProperty("role", "switch");
-        button->setObjectName(QStringLiteral("planPage%1").arg(i));
-        switch_->addButton(button, i);
-        row->addWidget(button, 1);
-    }
-    body()->addLayout(row);
+    body()->addLayout(make_switch(switch_, QStringLiteral("planPage"),
+                                  {{tr("Numbers"), tr("How many frames, which step, how long")},
+                                   {tr("Shoot"), tr("Devices, live view, the run")},
+                                   {tr("Bring in"), tr("Open a series that exists already")}},
+                                  this));
     body()->addSpacing(4);
     shoot_page_ = new ShootPage(session_, this);
     pages_ = {new SetupPage(desk_, session_.saved_setups, this), shoot_page_, make_bring_in()};

@@ -1,9 +1,11 @@
 #include "desktop/tray/tray_parts.h"
 
+#include <QButtonGroup>
 #include <QDoubleSpinBox>
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QListWidget>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QScrollBar>
@@ -140,11 +142,7 @@ std::pair<QPushButton*, QPushButton*> Tray::add_buttons(const QString& left, con
 }
 
 void Tray::add_row(QPushButton* left, QPushButton* right) {
-    auto* row = new QHBoxLayout;
-    row->setSpacing(8);
-    row->addWidget(left, 1);
-    row->addWidget(right, 1);
-    body_->addLayout(row);
+    body_->addLayout(side_by_side(left, right));
 }
 
 QPushButton* Tray::set_next(QPushButton* button) {
@@ -238,6 +236,39 @@ double ValueRow::from_slider(int place) const {
     const double part = double(place) / kSliderSteps;
     return look_.logarithmic ? look_.least * std::pow(look_.most / look_.least, part)
                              : look_.least + part * (look_.most - look_.least);
+}
+
+QHBoxLayout* side_by_side(QPushButton* left, QPushButton* right) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    row->addWidget(left, 1);
+    row->addWidget(right, 1);
+    return row;
+}
+
+QHBoxLayout* make_switch(QButtonGroup* group, const QString& object_name,
+                         const std::vector<std::pair<QString, QString>>& names, QWidget* parent) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(4);
+    for (std::size_t i = 0; i < names.size(); ++i) {
+        auto* button = make_button(names[i].first, {}, names[i].second, parent);
+        button->setCheckable(true);
+        button->setProperty("role", "switch");
+        button->setObjectName(object_name + QString::number(i));
+        group->addButton(button, int(i));
+        row->addWidget(button, 1);
+    }
+    return row;
+}
+
+QListWidget* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent) {
+    constexpr int kHigh = 108;
+    auto* list = new QListWidget(parent);
+    list->setObjectName(object_name);
+    list->setAccessibleName(accessible_name);
+    list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list->setFixedHeight(kHigh);
+    return list;
 }
 
 }  // namespace moorhaze::desktop

@@ -1,8 +1,12 @@
 #pragma once
 #include <QWidget>
 #include <functional>
+#include <vector>
 
+class QButtonGroup;
+class QHBoxLayout;
 class QLabel;
+class QListWidget;
 class QPushButton;
 class QScrollArea;
 class QSlider;
@@ -53,6 +57,14 @@ class Tray : public QWidget {
 
 /// A button that shows its key at the right.
 QPushButton* make_button(const QString& text, const QString& key, const QString& tip, QWidget* parent);
+
+QHBoxLayout* side_by_side(QPushButton* left, QPushButton* right);
+/// Buttons in a row of which one is on: the pages of a tray. Their places are their ids.
+/// @param names  each with its tip.
+QHBoxLayout* make_switch(QButtonGroup* group, const QString& object_name,
+                         const std::vector<std::pair<QString, QString>>& names, QWidget* parent);
+/// A list of which about three entries are seen, so that what stands below it stays in sight at 1280x800.
+QListWidget* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent);
 
 /// Name, number that can be typed, slider; one value. `valueChanged` comes while it is moved.
 class ValueRow : public QWidget {

@@ -195,8 +195,9 @@ void MainWindow::build_trays() {
     align_ = new AlignTray(session_, commands_, room);
     auto* merge = new MergeTray(session_, commands_, room);
     finish_ = new FinishTray(session_, room);
-    trays_ = {plan_, new CullTray(session_, commands_, room), align_,
-              merge, new MendTray(session_, session_.snag_walk, commands_, room), finish_};
+    auto* mend = new MendTray(session_, commands_, room);
+    connect(mend, &MendTray::stroke_chosen, &area_->picture(), &PictureView::look_at);
+    trays_ = {plan_, new CullTray(session_, commands_, room), align_, merge, mend, finish_};
     // All but one are hidden: a tray takes the height that it needs itself.
     for (Tray* tray : trays_) rows->addWidget(tray);
 

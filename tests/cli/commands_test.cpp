@@ -364,7 +364,7 @@ TEST_CASE("merge takes a project as it was decided, with its strokes, and option
     const SeriesGeometry geometry = align_series(chosen, from.align, nullptr, {}).geometry;
     const MergeResult merged = merge_series(chosen, geometry, from, 0, {}, {});
     const FrameSource source(chosen, geometry, std::make_shared<FrameCache>(1 << 28));
-    const Picture expected = mended(merged, SharedList<Stroke>{stroke}, source, merged.area, {});
+    const Picture expected = mended(merged, SharedList<Stroke>{stroke}, {source}, merged.area, {});
     const Picture written = read_picture(scratch / "m.tif");
     CHECK(cv::norm(written.pixels, expected.pixels, cv::NORM_INF) == 0);
     CHECK(cv::norm(written.pixels, merged.picture.pixels, cv::NORM_INF) > 0);

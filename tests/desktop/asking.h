@@ -18,7 +18,9 @@ inline const MergeResult& merge_shown(const desktop::Session& session) {
 inline Picture mended_shown(const desktop::Session& session) {
     const ProjectResult& result = *session.standpoint.result();
     const desktop::MergeProduct& product = *session.products.merge(result.id);
-    return mended(*product.result, result.strokes, *session.products.sources()->of(product.plane),
+    return mended(*product.result, result.strokes,
+                  {*session.products.sources()->of(product.plane),
+                   session.products.result_sources(result.strokes, product.plane)},
                   product.result->area, {});
 }
 inline void set_method(desktop::Session& session, const std::string& method) {

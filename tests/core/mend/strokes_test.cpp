@@ -14,8 +14,8 @@ const ToneCurve& srgb() {
 }
 
 /// Frames of one even tone each.
-cv::Mat3f even_source(FrameId frame, PixelRect area) {
-    return {area.size(), cv::Vec3f::all(0.1f * float(frame.value + 1))};
+SourcePart even_source(const StrokeSource& source, PixelRect area) {
+    return {{area.size(), cv::Vec3f::all(0.1f * float(std::get<FrameId>(source).value + 1))}, {}};
 }
 
 Stroke dot(double x, double y, StrokeSource source = FrameId{4}, double flow = 1) {

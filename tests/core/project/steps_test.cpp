@@ -133,13 +133,13 @@ TEST_CASE("a merge with its strokes is made in parts or as a whole alike", "[pro
     SharedList<Stroke> strokes;
     strokes = strokes.appended({strips().series.frames[5].id, 12, 0.5, 1, {{60, 60}, {120, 70}}});
     strokes = strokes.appended({WipeBack{}, 6, 0, 1, {{90, 65}}});
-    const Picture whole = mended(merge, strokes, source, merge.area, {});
+    const Picture whole = mended(merge, strokes, {source}, merge.area, {});
     CHECK(whole.pixels.size() == merge.picture.pixels.size());
     CHECK(cv::norm(whole.pixels, merge.picture.pixels, cv::NORM_INF) > 1000);
     const PixelRect part(70, 50, 40, 30);
-    const Picture small = mended(merge, strokes, source, part, {});
+    const Picture small = mended(merge, strokes, {source}, part, {});
     CHECK(cv::norm(small.pixels, whole.pixels(part - merge.area.tl()), cv::NORM_INF) == 0);
-    CHECK(mended(merge, strokes, source, {5000, 0, 4, 4}, {}).pixels.empty());
+    CHECK(mended(merge, strokes, {source}, {5000, 0, 4, 4}, {}).pixels.empty());
     strokes = strokes.appended({FrameId{999}, 6, 0, 1, {{90, 65}}});
-    CHECK_THROWS_AS(mended(merge, strokes, source, merge.area, {}), BadParameter);
+    CHECK_THROWS_AS(mended(merge, strokes, {source}, merge.area, {}), BadParameter);
 }

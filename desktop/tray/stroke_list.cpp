@@ -1,0 +1,101 @@
+#include "desktop/tray/stroke_list.h"
+
+#include <QLabel>
+#include <QListWidget>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "desktop/session/facts.h"
+#include "desktop/tray/tray_parts.h"
+#include "desktop/view/theme.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+/// A disc in the colour of the depth that a stroke brings; empty for others.
+QPixmap swatch_of(const Project& project, const Stroke& stroke) {
+    QPixmap swatch(12, 12);
+    const auto* frame = std::get_if<FrameId>(&stroke.source);
+    const auto place = frame ? place_of(project, *frame) : std::nullopt;
+    const int count = project.frames.size();
+    swatch.fill(place && count > 1 ? depth_colour(double(*place) / (count - 1)) : Theme::current().quiet);
+    return swatch;
+}
+
+}  // namespace
+
+StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
+    : QWidget(parent), base_(base), brushwork_(brushwork) {
+    words_ = new QLabel(this);
+    words_->setObjectName(QStringLiteral("strokes"));
+    words_->setWordWrap(true);
+    list_ = make_short_list(QStringLiteral("strokeList"), tr("Strokes"), this);
+    as_brush_ = make_button(tr("As the brush"), {},
+                            tr("The stroke is painted again along its path, with the brush and the source as "
+                               "they are now"),
+                            this);
+    as_brush_->setObjectName(QStringLiteral("strokeAsBrush"));
+    delete_ = make_button(tr("Delete"), {}, tr("The stroke goes; undo brings it back"), this);
+    delete_->setObjectName(QStringLiteral("deleteStroke"));
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->addWidget(words_);
+    rows->addWidget(list_);
+    rows->addLayout(side_by_side(as_brush_, delete_));
+    connect(list_, &QListWidget::itemChanged, this, &StrokeList::item_changed);
+    connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
+        refresh();
+        if (row >= 0 && result()) {
+            const PixelRect area = reach_of(result()->strokes[stroke_at(row)]);
+            emit chosen(QRectF(area.x, area.y, area.width, area.height));
+        }
+    });
+    connect(as_brush_, &QPushButton::clicked, this,
+            [this] { brushwork_.paint_stroke_as_brush(chosen_stroke()); });
+    connect(delete_, &QPushButton::clicked, this, [this] { brushwork_.delete_stroke(chosen_stroke()); });
+}
+
+int StrokeList::stroke_at(int row) const {
+    return result() ? result()->strokes.size() - 1 - row : -1;
+}
+
+int StrokeList::chosen_stroke() const {
+    return list_->currentRow() < 0 ? -1 : stroke_at(list_->currentRow());
+}
+
+void StrokeList::item_changed(QListWidgetItem* item) {
+    const int stroke = stroke_at(list_->row(item));
+    const bool off = item->checkState() != Qt::Checked;
+    if (result() && stroke >= 0 && result()->strokes[stroke].is_off != off)
+        brushwork_.set_stroke_off(stroke, off);
+}
+
+void StrokeList::refresh() {
+    const SharedList<Stroke> strokes = result() ? result()->strokes : SharedList<Stroke>();
+    const QSignalBlocker quiet(list_);
+    while (list_->count() > strokes.size()) delete list_->takeItem(list_->count() - 1);
+    while (list_->count() < strokes.size()) list_->addItem(QString());
+    for (int row = 0; row < list_->count(); ++row) {
+        const int number = stroke_at(row);
+        const Stroke& stroke = strokes[number];
+        QListWidgetItem* item = list_->item(row);
+        QString words = stroke_words(base_.document.project(), stroke);
+        item->setText(tr("%1  %2").arg(number + 1).arg(words.replace(tr("draw-in from "), QString())));
+        item->setIcon(swatch_of(base_.document.project(), stroke));
+        item->setToolTip(tr("%1, %2 px wide. Unticked: kept, but as if it had not been painted.")
+                             .arg(stroke_words(base_.document.project(), stroke))
+                             .arg(2 * stroke.radius_px, 0, 'f', 0));
+        item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
+        item->setCheckState(stroke.is_off ? Qt::Unchecked : Qt::Checked);
+        item->setForeground(stroke.is_off ? Theme::current().quiet : Theme::current().text);
+    }
+    list_->setVisible(!strokes.empty());
+    const int chosen = chosen_stroke();
+    as_brush_->setEnabled(chosen >= 0);
+    delete_->setEnabled(chosen >= 0);
+    words_->setText(!result()         ? tr("Nothing is merged yet (Ctrl+Return).")
+                    : strokes.empty() ? tr("Nothing is painted yet.")
+                                      : tr("%1, the newest first").arg(strokes_text(strokes.size())));
+}
+
+}  // namespace moorhaze::desktop

@@ -1,0 +1,38 @@
+#pragma once
+#include <QWidget>
+
+#include "desktop/session/brushwork.h"
+
+class QLabel;
+class QListWidget;
+class QListWidgetItem;
+class QPushButton;
+
+namespace moorhaze::desktop {
+
+/// Page of Mend: what was painted on the result shown, the newest first. Each can be switched off and on,
+/// painted anew as the brush is now, and deleted, in any order; all of it is undone as everything else.
+class StrokeList : public QWidget {
+    Q_OBJECT
+  public:
+    StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent);
+    void refresh();
+
+  signals:
+    /// A stroke was clicked: where it lies, reference pixels.
+    void chosen(QRectF area);
+
+  private:
+    const ProjectResult* result() const { return base_.standpoint.result(); }
+    int stroke_at(int row) const;  ///< the newest comes first
+    int chosen_stroke() const;     ///< -1: none
+    void item_changed(QListWidgetItem* item);
+
+    SessionBase& base_;
+    Brushwork& brushwork_;
+    QLabel* words_;
+    QListWidget* list_;
+    QPushButton *as_brush_, *delete_;
+};
+
+}  // namespace moorhaze::desktop
