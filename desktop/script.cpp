@@ -2,6 +2,7 @@
 
 #include <QAction>
 #include <QCoreApplication>
+#include <QPushButton>
 #include <algorithm>
 #include <cstdio>
 
@@ -44,11 +45,23 @@ void set_method(const Step& step) {
 }
 
 void show_page(const Step& step) {
-    step.session.standpoint.set_stage(Stage::plan);
     const QString& name = step.words[0];
+    if (name == "snags" || name == "strokes") {
+        step.session.standpoint.set_stage(Stage::mend);
+        return step.window.findChild<QPushButton*>(name == "snags" ? "mendPage0" : "mendPage1")->click();
+    }
+    step.session.standpoint.set_stage(Stage::plan);
     step.window.plan_tray().show_page(name == "numbers" ? PlanTray::numbers
                                       : name == "shoot" ? PlanTray::shoot
                                                         : PlanTray::bring_in);
+}
+
+/// Strokes come from a result, by its place in the list.
+void set_source(const Step& step) {
+    const auto& results = step.session.document.project().results;
+    const int number = int(step.number(0));
+    if (number < 1 || number > results.size()) return step.fail(QStringLiteral("there is no such result"));
+    step.session.standpoint.set_source_result(results[number - 1].id);
 }
 
 void connect_bench(const Step& step) {
@@ -137,7 +150,7 @@ const ScriptCommand kCommands[] = {
          else
              step.fail(QStringLiteral("there is no stage '%1'").arg(step.words[0]));
      }},
-    {"page", "numbers | shoot | bring-in", 1, 1, false, &show_page},
+    {"page", "numbers | shoot | bring-in | snags | strokes", 1, 1, false, &show_page},
     {"bench", "SCENE [mishaps]", 1, 2, false, &connect_bench},
     {"marks", "NEAR_MM FAR_MM", 2, 2, true,
      [](const Step& step) { step.session.shoot_desk.set_marks(step.number(0), step.number(1)); }},
@@ -153,6 +166,7 @@ const ScriptCommand kCommands[] = {
     {"method", "NAME", 1, 1, false, &set_method},
     {"merge", "", 0, 0, false, [](const Step& step) { step.session.merging.merge(); }},
     {"look", "picture | floor | depth | source | made", 1, 1, false, &look},
+    {"source", "NUMBER OF A RESULT", 1, 1, true, &set_source},
     {"zoom", "PERCENT [X Y]", 1, 3, true, &zoom},
     {"point", "X Y", 2, 2, true, [](const Step& step) { step.window.point_at(step.point(0), true); }},
     {"draw", "X Y X Y", 4, 4, true, &draw},

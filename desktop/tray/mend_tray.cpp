@@ -117,6 +117,7 @@ void MendTray::refresh_source() {
     QPixmap swatch(28, 28);
     swatch.fill(place >= 0 && count > 1 ? depth_colour(double(place) / (count - 1)) : Theme::current().well);
     swatch_->setPixmap(swatch);
+    swatch_->setVisible(place >= 0);
     const ProjectResult* shown = base_.standpoint.result();
     const auto picked = base_.standpoint.source_result();
     const QSignalBlocker quiet(source_);

@@ -28,6 +28,7 @@ PictureView::PictureView(QWidget* parent) : QWidget(parent) {
 void PictureView::set_plane(QSize plane) {
     if (plane == framing_.plane()) return;
     framing_.set_plane(plane);
+    stroke_end_.reset();
     mark_ = QPointF(plane.width() / 2, plane.height() / 2);
     reframed();
 }
@@ -225,7 +226,11 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
             drag_ = Drag::curtain;
         else if (brush_radius_) {
             drag_ = Drag::paint;
-            emit stroke_began(to_plane(press_));
+            const QPointF here = to_plane(press_);
+            const bool straight = (event->modifiers() & Qt::ShiftModifier) && stroke_end_;
+            emit stroke_began(straight ? *stroke_end_ : here);
+            if (straight) emit stroke_moved(here);
+            stroke_end_ = here;
         } else if (point_setting_) {
             drag_ = Drag::loupe;
             update();
@@ -249,7 +254,8 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
     } else if (drag_ == Drag::curtain) {
         set_curtain_place(here.x() / width());
     } else if (drag_ == Drag::paint) {
-        emit stroke_moved(to_plane(here));
+        stroke_end_ = to_plane(here);
+        emit stroke_moved(*stroke_end_);
     } else if (drag_ == Drag::line) {
         scene_.line << to_plane(here);
     }

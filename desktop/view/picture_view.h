@@ -49,7 +49,8 @@ class PictureView : public QWidget {
     void set_flipped(bool flipped);
     bool is_flipped() const { return scene_.flipped; }
 
-    /// With a brush the left button paints; without one it points and pans.
+    /// With a brush the left button paints, with Shift in a straight line from where the last stroke ended;
+    /// without one it points and pans.
     void set_brush(std::optional<double> radius_px);
     bool has_brush() const { return brush_radius_.has_value(); }
     /// While on, the left button draws a line instead of panning; without a brush only.
@@ -107,6 +108,7 @@ class PictureView : public QWidget {
     PictureFraming framing_;
     bool space_held_ = false, key_painting_ = false;
     std::optional<double> brush_radius_;
+    std::optional<QPointF> stroke_end_;  ///< where the last one ended, in reference pixels
     bool line_drawing_ = false, point_setting_ = false;
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;

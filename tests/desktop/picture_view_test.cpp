@@ -79,6 +79,22 @@ TEST_CASE("at 100 % a picture pixel is a screen pixel, at 200 % a block of four"
     }
 }
 
+TEST_CASE("with Shift the brush draws straight on from where the last stroke ended", "[desktop]") {
+    const auto view = view_with({3000, 2000});
+    view->set_brush(20.0);
+    QSignalSpy began(view.get(), &PictureView::stroke_began), moved(view.get(), &PictureView::stroke_moved);
+    QTest::mouseClick(view.get(), Qt::LeftButton, Qt::ShiftModifier, QPoint(200, 200));
+    REQUIRE(began.size() == 1);  // nothing to go on from: a dot
+    CHECK(moved.size() == 0);
+    QTest::mouseClick(view.get(), Qt::LeftButton, Qt::ShiftModifier, QPoint(500, 350));
+    REQUIRE(began.size() == 2);
+    REQUIRE(moved.size() == 1);
+    CHECK(began[1][0].toPointF() == view->to_plane({200, 200}));
+    CHECK(moved[0][0].toPointF() == view->to_plane({500, 350}));
+    QTest::mouseClick(view.get(), Qt::LeftButton, {}, QPoint(100, 100));
+    CHECK(began[2][0].toPointF() == view->to_plane({100, 100}));
+}
+
 TEST_CASE("looking close goes to the pointer's place, or the mark's, and back to the whole", "[desktop]") {
     const auto view = view_with({3000, 2000});
     const double whole = view->zoom();

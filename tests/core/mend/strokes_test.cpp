@@ -97,6 +97,32 @@ TEST_CASE("wiping back over a stroke and its soft rim restores the merge", "[men
     CHECK(cv::norm(mended, merge.pixels, cv::NORM_INF) <= 1);
 }
 
+TEST_CASE("a stroke that is switched off is as if it had not been painted", "[mend]") {
+    const Picture merge = grey_merge();
+    const PixelRect area{0, 0, 80, 60};
+    Stroke off = dot(40, 30);
+    off.is_off = true;
+    CHECK(cv::norm(render_strokes(merge, area, {off}, area, srgb(), even_source, {}), merge.pixels,
+                   cv::NORM_INF) == 0);
+    CHECK(painted_share({off}, {40, 30}) == 0);
+    const cv::Mat with_other = render_strokes(merge, area, {dot(20, 30), off}, area, srgb(), even_source, {});
+    CHECK(cv::norm(with_other, render_strokes(merge, area, {dot(20, 30)}, area, srgb(), even_source, {}),
+                   cv::NORM_INF) == 0);
+}
+
+TEST_CASE("where a source has no pixels the picture stays as it is", "[mend]") {
+    const Picture merge = grey_merge();
+    const PixelRect area{0, 0, 80, 60};
+    const auto half = [](const StrokeSource& source, PixelRect where) {
+        SourcePart part = even_source(source, where);
+        part.covered.assign(std::size_t(where.height), RowSpan{0, std::clamp(40 - where.x, 0, where.width)});
+        return part;
+    };
+    const cv::Mat mended = render_strokes(merge, area, {dot(40, 30)}, area, srgb(), half, {});
+    CHECK(mended.at<cv::Vec3w>(30, 36) != merge.pixels.at<cv::Vec3w>(30, 36));
+    CHECK(mended.at<cv::Vec3w>(30, 41) == merge.pixels.at<cv::Vec3w>(30, 41));
+}
+
 TEST_CASE("a part rendered alone equals the same part of the whole", "[mend]") {
     const Picture merge = grey_merge();
     const PixelRect whole(0, 0, 80, 60), part(31, 17, 22, 19);

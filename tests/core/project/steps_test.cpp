@@ -143,3 +143,33 @@ TEST_CASE("a merge with its strokes is made in parts or as a whole alike", "[pro
     strokes = strokes.appended({FrameId{999}, 6, 0, 1, {{90, 65}}});
     CHECK_THROWS_AS(mended(merge, strokes, {source}, merge.area, {}), BadParameter);
 }
+
+TEST_CASE("a stroke from another result brings its pixels, wherever its plane lies", "[project][steps]") {
+    const MergeResult merge = merged(strips().project);
+    const Series& series = strips().series;
+    const SeriesGeometry geometry = unmoved(series, 2);
+    const FrameSource source(series, geometry, std::make_shared<FrameCache>(std::size_t(1) << 26));
+    auto white = std::make_shared<MergeResult>(merge);
+    white->picture.pixels = cv::Mat(merge.picture.pixels.size(), CV_16UC3, cv::Scalar::all(50000));
+    white->picture.pixels.colRange(0, 100).setTo(cv::Scalar::all(9000));
+    const SharedList<Stroke> strokes{{ResultId{7}, 12, 0, 1, {{100, 60}}}};
+    CHECK_THROWS_AS(mended(merge, strokes, {source}, merge.area, {}), BadParameter);
+
+    const auto same = between_planes(series, geometry, series, geometry);
+    REQUIRE(same);
+    Picture picture = mended(merge, strokes, {source, {{{7}, {white, *same}}}}, merge.area, {});
+    CHECK(picture.pixels.at<cv::Vec3w>(60, 94)[0] == Approx(9000).margin(80));
+    CHECK(picture.pixels.at<cv::Vec3w>(60, 106)[0] == Approx(50000).margin(80));
+    CHECK(picture.pixels.at<cv::Vec3w>(60, 120) == merge.picture.pixels.at<cv::Vec3w>(60, 120));
+
+    // Laid over frame 5, which lies 8 px farther left in this plane: its edge comes to 92.
+    SeriesGeometry other = unmoved(series, 4), moved = geometry;
+    moved.frames[4].matrix = {1, 0, -8, 0, 1, 0, 0, 0, 1};
+    const auto lies = between_planes(series, other, series, moved);
+    REQUIRE(lies);
+    picture = mended(merge, strokes, {source, {{{7}, {white, *lies}}}}, merge.area, {});
+    CHECK(picture.pixels.at<cv::Vec3w>(60, 90)[0] == Approx(9000).margin(80));
+    CHECK(picture.pixels.at<cv::Vec3w>(60, 95)[0] == Approx(50000).margin(80));
+    moved.frames[4].registered = false;
+    CHECK_FALSE(between_planes(series, other, series, moved));
+}
