@@ -12,6 +12,7 @@
 #include "core/align/measure_series.h"
 #include "core/focus/profile_frames.h"
 #include "core/focus/series_report.h"
+#include "core/mend/snags.h"
 #include "core/merge/merge.h"
 #include "core/merge/quick_merge.h"
 #include "core/work/for_rows.h"
@@ -126,12 +127,18 @@ int main(int argc, char** argv) {
               }),
               megapixels, decode);
         for (const MergeMethod& method : merge_methods()) {
+            MergeResult result;
             const double merge = seconds_of([&] {
                 AlignedFrames frames(series, geometry, chosen, area);
-                method.merge(frames, {}, {}, {});
+                result = method.merge(frames, {}, {}, {});
             });
             print(("merge, " + method.name).c_str(), merge, megapixels, decode);
             print(("align + " + method.name).c_str(), align + merge, megapixels, decode);
+            const double snags = seconds_of([&] {
+                AlignedFrames frames(series, geometry, chosen, area);
+                find_snags(result, frames, {}, {});
+            });
+            print(("snags, " + method.name).c_str(), snags, megapixels, decode);
         }
         rusage usage{};
         getrusage(RUSAGE_SELF, &usage);

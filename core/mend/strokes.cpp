@@ -14,13 +14,27 @@ void check(const Stroke& stroke) {
     if (stroke.flow < 0 || stroke.flow > 1) throw BadParameter("flow lies between 0 and 1");
 }
 
-/// Distance from a place to a piece of the path.
-double distance_to(const StrokePoint& a, const StrokePoint& b, double x, double y) {
+/// Where a piece of the path comes nearest to a place.
+struct Nearest {
+    double distance_px, pressure;
+};
+Nearest nearest_on(const StrokePoint& a, const StrokePoint& b, double x, double y) {
     const double dx = b.x_px - a.x_px, dy = b.y_px - a.y_px;
     const double square = dx * dx + dy * dy;
     const double along =
         square > 0 ? std::clamp(((x - a.x_px) * dx + (y - a.y_px) * dy) / square, 0.0, 1.0) : 0.0;
-    return std::hypot(x - a.x_px - along * dx, y - a.y_px - along * dy);
+    return {std::hypot(x - a.x_px - along * dx, y - a.y_px - along * dy),
+            std::lerp(a.pressure, b.pressure, along)};
+}
+
+/// How much of the brush reaches a place so far from its middle.
+double brush_share(double distance_px, double radius_px, double softness) {
+    // The hard core, then a smooth fall to the rim; at least a pixel wide, so that edges are not jagged.
+    const double outer = radius_px + 0.5, inner = std::min(outer - 1.0, radius_px * (1 - softness));
+    if (distance_px >= outer) return 0;
+    if (distance_px <= inner) return 1;
+    const double t = (outer - distance_px) / (outer - inner);
+    return t * t * (3 - 2 * t);
 }
 
 }  // namespace
@@ -41,9 +55,7 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
     check(stroke);
     cv::Mat1f mask(area.size(), 0.0f);
     if (stroke.points.empty()) return mask;
-    // The hard core, then a smooth fall to the rim; at least a pixel wide, so that edges are not jagged.
     const double outer = stroke.radius_px + 0.5;
-    const double inner = std::min(outer - 1.0, stroke.radius_px * (1 - stroke.softness));
     for_rows(area.height, job, [&](int row) {
         const double y = area.y + row;
         for (std::size_t i = 0; i < stroke.points.size(); ++i) {
@@ -54,13 +66,9 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
             const int end =
                 std::min(area.width, int(std::ceil(std::max(a.x_px, b.x_px) + outer)) + 1 - area.x);
             for (int column = begin; column < end; ++column) {
-                const double distance = distance_to(a, b, area.x + column, y);
-                if (distance >= outer) continue;
-                double part = 1;
-                if (distance > inner) {
-                    const double t = (outer - distance) / (outer - inner);
-                    part = t * t * (3 - 2 * t);
-                }
+                const Nearest near = nearest_on(a, b, area.x + column, y);
+                const double part =
+                    brush_share(near.distance_px, stroke.radius_px * near.pressure, stroke.softness);
                 mask(row, column) = std::max(mask(row, column), float(part * stroke.flow));
             }
         }

@@ -17,6 +17,7 @@ struct ResultId {
 /// A place the brush went over, in reference pixels.
 struct StrokePoint {
     double x_px = 0, y_px = 0;
+    double pressure = 1;  ///< 0..1 of a pen: the brush is so much of its size there; a mouse has 1
     bool operator==(const StrokePoint&) const = default;
 };
 

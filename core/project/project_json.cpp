@@ -179,6 +179,9 @@ Json json_of(const Stroke& own) {
               {"flow", own.flow},
               {"points_px", points}};
     if (own.is_off) json["off"] = true;
+    const auto is_pressed_less = [](const StrokePoint& point) { return point.pressure != 1; };
+    if (std::any_of(own.points.begin(), own.points.end(), is_pressed_less))
+        for (const StrokePoint& point : own.points) json["pressures"].push_back(point.pressure);
     return json;
 }
 Stroke stroke_of(const Json& json) {
@@ -196,6 +199,9 @@ Stroke stroke_of(const Json& json) {
     const Json& points = json.at("points_px");
     for (std::size_t i = 0; i + 1 < points.size(); i += 2)
         own.points.push_back({points[i].get<double>(), points[i + 1].get<double>()});
+    if (json.contains("pressures"))
+        for (std::size_t i = 0; i < std::min(own.points.size(), json["pressures"].size()); ++i)
+            own.points[i].pressure = std::clamp(json["pressures"][i].get<double>(), 0.0, 1.0);
     return own;
 }
 

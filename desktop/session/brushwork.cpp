@@ -114,7 +114,7 @@ void Brushwork::change_stroke(const QString& what, int stroke, const std::functi
     base_.document.edit(what, with_strokes(base_.document.project(), result->id, SharedList(strokes)));
 }
 
-void Brushwork::begin_stroke(QPointF place) {
+void Brushwork::begin_stroke(QPointF place, double pressure) {
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     const Brush& brush = base_.standpoint.brush();
     Stroke stroke;
@@ -122,17 +122,17 @@ void Brushwork::begin_stroke(QPointF place) {
     stroke.radius_px = brush.radius_px;
     stroke.softness = brush.softness;
     stroke.flow = brush.flow;
-    stroke.points = {{place.x(), place.y()}};
+    stroke.points = {{place.x(), place.y(), pressure}};
     live_ = stroke;
     base_.standpoint.set_drawing(true);
     render(to_qrect(reach_of(stroke)));
 }
 
-void Brushwork::continue_stroke(QPointF place) {
+void Brushwork::continue_stroke(QPointF place, double pressure) {
     if (!live_) return;
     const StrokePoint last = live_->points.back();
-    if (std::hypot(place.x() - last.x_px, place.y() - last.y_px) < 0.5) return;
-    live_->points.push_back({place.x(), place.y()});
+    if (std::hypot(place.x() - last.x_px, place.y() - last.y_px) < 0.5 && pressure <= last.pressure) return;
+    live_->points.push_back({place.x(), place.y(), pressure});
     Stroke piece = *live_;
     piece.points = {last, live_->points.back()};
     render(to_qrect(reach_of(piece)));

@@ -17,8 +17,9 @@ class Brushwork : public QObject {
 
     /// Why a stroke cannot begin now, in words; empty if it can.
     QString why_not() const;
-    void begin_stroke(QPointF place);
-    void continue_stroke(QPointF place);
+    /// @param pressure  0..1 of a pen.
+    void begin_stroke(QPointF place, double pressure = 1);
+    void continue_stroke(QPointF place, double pressure = 1);
     void end_stroke();
 
     // Strokes of the result shown, by their places in its list.

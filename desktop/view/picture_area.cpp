@@ -121,6 +121,11 @@ void PictureArea::connect_views() {
         connect(view, &PictureView::frames_stepped, &session_.standpoint, &Standpoint::step);
     connect(picture_, &PictureView::stroke_began, &session_.brushwork, &Brushwork::begin_stroke);
     connect(picture_, &PictureView::stroke_moved, &session_.brushwork, &Brushwork::continue_stroke);
+    connect(picture_, &PictureView::eraser_used, this, [this](bool on) {
+        Brush brush = session_.standpoint.brush();
+        brush.wipe_back = on;
+        session_.standpoint.set_brush(brush);
+    });
     connect(picture_, &PictureView::stroke_ended, &session_.brushwork, &Brushwork::end_stroke);
 }
 

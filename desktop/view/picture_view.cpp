@@ -3,6 +3,7 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QTabletEvent>
 #include <QWheelEvent>
 #include <algorithm>
 #include <cmath>
@@ -215,6 +216,41 @@ void PictureView::wheelEvent(QWheelEvent* event) {
     event->accept();
 }
 
+void PictureView::begin_painting(QPointF at, Qt::KeyboardModifiers modifiers, double pressure) {
+    drag_ = Drag::paint;
+    const QPointF here = to_plane(at);
+    const bool straight = (modifiers & Qt::ShiftModifier) && stroke_end_;
+    emit stroke_began(straight ? *stroke_end_ : here, pressure);
+    if (straight) emit stroke_moved(here, pressure);
+    stroke_end_ = here;
+}
+
+/// A pen paints with its pressure; whatever else it does goes on as from a mouse.
+void PictureView::tabletEvent(QTabletEvent* event) {
+    const bool eraser = event->pointerType() == QPointingDevice::PointerType::Eraser;
+    const bool paints = brush_radius_ && !near_curtain(event->position()) && !space_held_;
+    if (brush_radius_ && eraser != eraser_ && drag_ != Drag::paint) {
+        eraser_ = eraser;
+        emit eraser_used(eraser);
+    }
+    if (event->type() == QEvent::TabletPress && paints && event->button() == Qt::LeftButton) {
+        press_ = last_ = event->position();
+        begin_painting(press_, event->modifiers(), event->pressure());
+    } else if (event->type() == QEvent::TabletMove && drag_ == Drag::paint) {
+        stroke_end_ = to_plane(event->position());
+        emit stroke_moved(*stroke_end_, event->pressure());
+    } else if (event->type() == QEvent::TabletRelease && drag_ == Drag::paint) {
+        drag_ = Drag::none;
+        emit stroke_ended();
+    } else {
+        return event->ignore();  // it comes again as a mouse's
+    }
+    pointer_inside_ = true;
+    last_ = pointer_ = event->position();
+    update();
+    event->accept();
+}
+
 void PictureView::mousePressEvent(QMouseEvent* event) {
     press_ = last_ = event->position();
     if (event->button() == Qt::RightButton) {
@@ -225,12 +261,7 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
         if (near_curtain(press_))
             drag_ = Drag::curtain;
         else if (brush_radius_) {
-            drag_ = Drag::paint;
-            const QPointF here = to_plane(press_);
-            const bool straight = (event->modifiers() & Qt::ShiftModifier) && stroke_end_;
-            emit stroke_began(straight ? *stroke_end_ : here);
-            if (straight) emit stroke_moved(here);
-            stroke_end_ = here;
+            begin_painting(press_, event->modifiers(), 1);
         } else if (point_setting_) {
             drag_ = Drag::loupe;
             update();
@@ -255,7 +286,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
         set_curtain_place(here.x() / width());
     } else if (drag_ == Drag::paint) {
         stroke_end_ = to_plane(here);
-        emit stroke_moved(*stroke_end_);
+        emit stroke_moved(*stroke_end_, 1);
     } else if (drag_ == Drag::line) {
         scene_.line << to_plane(here);
     }
@@ -302,7 +333,7 @@ void PictureView::move_mark(QPointF by) {
     mark_ = framing_.inside(mark_ + by);
     pointer_inside_ = false;
     show_place(mark_);
-    if (key_painting_) emit stroke_moved(mark_);
+    if (key_painting_) emit stroke_moved(mark_, 1);
     update();
     emit hovered(mark_);
 }
@@ -331,7 +362,7 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
                 } else if (!key_painting_) {
                     // Return puts the brush down, arrows draw, Return lifts it.
                     key_painting_ = true;
-                    emit stroke_began(mark_);
+                    emit stroke_began(mark_, 1);
                 } else {
                     key_painting_ = false;
                     emit stroke_ended();

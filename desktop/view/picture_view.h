@@ -78,9 +78,10 @@ class PictureView : public QWidget {
     void left();
     void point_set(QPointF place);
     void zoom_changed();
-    void stroke_began(QPointF place);
-    void stroke_moved(QPointF place);
+    void stroke_began(QPointF place, double pressure);  ///< pressure of a pen, 0..1; a mouse has 1
+    void stroke_moved(QPointF place, double pressure);
     void stroke_ended();
+    void eraser_used(bool on);               ///< a pen was turned round
     void frames_stepped(int by);             ///< Shift and wheel
     void line_drawn(QList<QPointF> places);  ///< one place where it was only clicked
 
@@ -91,6 +92,7 @@ class PictureView : public QWidget {
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    void tabletEvent(QTabletEvent* event) override;
     void leaveEvent(QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void keyReleaseEvent(QKeyEvent* event) override;
@@ -101,6 +103,7 @@ class PictureView : public QWidget {
     enum class Drag { none, point, pan, curtain, paint, line, loupe };
     void reframed();
     void move_mark(QPointF by);
+    void begin_painting(QPointF at, Qt::KeyboardModifiers modifiers, double pressure);
     bool near_curtain(QPointF place) const;
     void update_cursor(QPointF place);
 
@@ -112,6 +115,7 @@ class PictureView : public QWidget {
     bool line_drawing_ = false, point_setting_ = false;
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;
+    bool eraser_ = false;  ///< the pen that was seen last is turned round
     Drag drag_ = Drag::none;
     QPointF press_, last_;
 };

@@ -1,6 +1,8 @@
 #include "desktop/view/picture_view.h"
 
+#include <QPointingDevice>
 #include <QSignalSpy>
+#include <QTabletEvent>
 #include <QTest>
 #include <QWheelEvent>
 #include <catch2/catch.hpp>
@@ -93,6 +95,45 @@ TEST_CASE("with Shift the brush draws straight on from where the last stroke end
     CHECK(moved[0][0].toPointF() == view->to_plane({500, 350}));
     QTest::mouseClick(view.get(), Qt::LeftButton, {}, QPoint(100, 100));
     CHECK(began[2][0].toPointF() == view->to_plane({100, 100}));
+}
+
+TEST_CASE("a pen paints with its pressure, and its other end wipes back", "[desktop]") {
+    const auto view = view_with({3000, 2000});
+    const QPointingDevice pen(QStringLiteral("pen"), 1, QInputDevice::DeviceType::Stylus,
+                              QPointingDevice::PointerType::Pen, QInputDevice::Capability::Pressure, 1, 1);
+    const QPointingDevice other_end(QStringLiteral("eraser"), 2, QInputDevice::DeviceType::Stylus,
+                                    QPointingDevice::PointerType::Eraser, QInputDevice::Capability::Pressure,
+                                    1, 1);
+    QSignalSpy began(view.get(), &PictureView::stroke_began), moved(view.get(), &PictureView::stroke_moved),
+        ended(view.get(), &PictureView::stroke_ended), turned(view.get(), &PictureView::eraser_used);
+    auto send = [&](QEvent::Type type, const QPointingDevice& device, QPointF at, double pressure) {
+        const Qt::MouseButtons held =
+            type == QEvent::TabletRelease ? Qt::MouseButtons() : Qt::MouseButtons(Qt::LeftButton);
+        QTabletEvent event(type, &device, at, view->mapToGlobal(at), pressure, 0, 0, 0, 0, 0, {},
+                           Qt::LeftButton, held);
+        QCoreApplication::sendEvent(view.get(), &event);
+        return event.isAccepted();
+    };
+    // Without a brush a pen is a mouse.
+    CHECK_FALSE(send(QEvent::TabletPress, pen, {200, 200}, 0.5));
+    view->set_brush(30.0);
+    CHECK(send(QEvent::TabletPress, pen, {200, 200}, 0.5));
+    CHECK(send(QEvent::TabletMove, pen, {240, 220}, 0.75));
+    CHECK(send(QEvent::TabletRelease, pen, {240, 220}, 0));
+    REQUIRE(began.size() == 1);
+    CHECK(began[0][0].toPointF() == view->to_plane({200, 200}));
+    CHECK(began[0][1].toDouble() == 0.5);
+    REQUIRE(moved.size() == 1);
+    CHECK(moved[0][1].toDouble() == 0.75);
+    CHECK(ended.size() == 1);
+    CHECK(turned.size() == 0);
+    send(QEvent::TabletPress, other_end, {300, 300}, 1);
+    send(QEvent::TabletRelease, other_end, {300, 300}, 0);
+    REQUIRE(turned.size() == 1);
+    CHECK(turned[0][0].toBool());
+    CHECK(ended.size() == 2);
+    send(QEvent::TabletPress, pen, {310, 300}, 1);
+    CHECK_FALSE(turned.back()[0].toBool());
 }
 
 TEST_CASE("looking close goes to the pointer's place, or the mark's, and back to the whole", "[desktop]") {

@@ -97,6 +97,21 @@ TEST_CASE("wiping back over a stroke and its soft rim restores the merge", "[men
     CHECK(cv::norm(mended, merge.pixels, cv::NORM_INF) <= 1);
 }
 
+TEST_CASE("a pen that is pressed less paints narrower, evenly from point to point", "[mend]") {
+    Stroke stroke{FrameId{1}, 20, 0, 1, {{40, 60, 0.2}, {140, 60, 1}}};
+    const cv::Mat1f mask = stroke_mask(stroke, {0, 0, 200, 120}, {});
+    // Half the width of the painted column; 4 px at the start, 20 at the end, between them in a straight line
+    // but for the round end of the wider brush.
+    auto half_width = [&](int x) { return cv::countNonZero(mask.col(x) > 0.5f) / 2.0; };
+    CHECK(half_width(40) == Approx(4).margin(1.1));
+    CHECK(half_width(90) == Approx(12).margin(1.5));
+    CHECK(half_width(139) == Approx(20).margin(1.1));
+    CHECK(cv::countNonZero(mask.col(20)) == 0);
+    stroke.points = {{40, 60}, {140, 60}};
+    CHECK(cv::countNonZero(stroke_mask(stroke, {0, 0, 200, 120}, {}).col(90) > 0.5f) / 2.0 ==
+          Approx(20).margin(1.1));
+}
+
 TEST_CASE("a stroke that is switched off is as if it had not been painted", "[mend]") {
     const Picture merge = grey_merge();
     const PixelRect area{0, 0, 80, 60};

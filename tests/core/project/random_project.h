@@ -75,8 +75,12 @@ class RandomWork {
             case 10: {
                 Stroke stroke;
                 if (below(3)) stroke.source = any_frame(now);
+                if (!below(4)) stroke.source = any_result(now);
+                stroke.is_off = !below(5);
+                const bool pen = !below(3);
                 stroke.radius_px = 1 + 100 * std::abs(real());
-                for (int i = 0; i <= below(5); ++i) stroke.points.push_back({1000 * real(), 1000 * real()});
+                for (int i = 0; i <= below(5); ++i)
+                    stroke.points.push_back({1000 * real(), 1000 * real(), pen ? std::abs(real()) : 1});
                 return with_stroke(now, any_result(now), stroke);
             }
             case 11:
