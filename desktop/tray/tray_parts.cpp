@@ -44,7 +44,14 @@ QPushButton* make_button(const QString& text, const QString& key, const QString&
         hint->setAttribute(Qt::WA_TransparentForMouseEvents);
         hint->setObjectName(QStringLiteral("keyHint"));
         hint->setFont(theme_font(11));
-        hint->setStyleSheet(QStringLiteral("font-size: 11px; color: palette(button-text);"));
+        // On heather, as a switch that is on, the key has the words' colour.
+        auto colour_hint = [hint](bool on) {
+            hint->setStyleSheet(
+                QStringLiteral("font-size: 11px; color: %1;")
+                    .arg(on ? Theme::current().on_heather.name() : QStringLiteral("palette(button-text)")));
+        };
+        colour_hint(false);
+        QObject::connect(button, &QPushButton::toggled, hint, colour_hint);
         layout->addStretch();
         layout->addWidget(hint);
     }

@@ -13,6 +13,7 @@ namespace {
 
 constexpr double kLoupeRadius = 76, kLoupeEnlarges = 4;  // logical px; times the zoom shown
 const QColor kInk(20, 20, 22);
+const QColor kGorse(0xe0b23c);  // as on the dark look: pictures are the same in both
 
 /// A thin bright line on a broader dark one, to be seen on light and dark alike.
 template <class Draw>
@@ -197,7 +198,7 @@ void ScenePainter::draw_kept() {
     lost.addRect(framing_.to_view(framing_.in_view_when_fit()));
     inner.addRect(kept);
     painter_.fillPath(lost.subtracted(inner), QColor(20, 20, 22, 150));
-    on_any_ground(painter_, Theme::current().gorse, 1.5, 3, [&] { painter_.drawRect(kept); });
+    on_any_ground(painter_, kGorse, 1.5, 3, [&] { painter_.drawRect(kept); });
     const QRectF seen = kept.intersected(view_);
     if (!seen.isEmpty()) draw_label(scene_.kept_label, seen.topRight() + QPointF(-6, 6), Qt::TopRightCorner);
 }
@@ -207,7 +208,7 @@ void ScenePainter::draw_spot() {
     if (!scene_.spot || scene_.flipped) return;
     const QRectF spot = framing_.to_view(*scene_.spot).adjusted(-6, -6, 6, 6);
     const double arm = std::clamp(std::min(spot.width(), spot.height()) / 4, 5.0, 18.0);
-    on_any_ground(painter_, Theme::current().gorse, 1.5, 3.5, [&] {
+    on_any_ground(painter_, kGorse, 1.5, 3.5, [&] {
         for (const auto& [corner, across, down] : {std::tuple{spot.topLeft(), arm, arm},
                                                    {spot.topRight(), -arm, arm},
                                                    {spot.bottomLeft(), arm, -arm},
@@ -223,7 +224,7 @@ void ScenePainter::draw_spot() {
 void ScenePainter::draw_marks() {
     for (const PictureMark& mark : scene_.marks) {
         const QPointF at = framing_.to_view(mark.place);
-        const QColor colour = mark.waiting ? Theme::current().gorse : Theme::current().heather_light;
+        const QColor colour = mark.waiting ? kGorse : Theme::current().heather_light;
         on_any_ground(painter_, colour, 1.5, 3.5, [&] { draw_cross(at, 3, 9); });
         draw_label(mark.label, at + QPointF(8, 8), Qt::TopLeftCorner);
     }
