@@ -3,16 +3,12 @@
 
 #include "cli/commands.h"
 #include "core/files/safe_write.h"
-#include "core/mend/strokes.h"
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
 #include "core/project/result_series.h"
 
 namespace moorhaze::cli {
 namespace {
-
-/// As the window: most of the place comes from strokes.
-constexpr double kPainted = 0.35;
 
 struct Arguments {
     std::string project, report;
@@ -28,10 +24,6 @@ const ProjectResult& wanted_result(const Project& project, int number, const std
         throw BadParameter("--result " + std::to_string(number) + ": the project has " +
                            std::to_string(count) + (count == 1 ? " result" : " results"));
     return project.results[number > 0 ? number - 1 : count - 1];
-}
-
-bool is_painted(const ProjectResult& result, const Snag& snag) {
-    return painted_share(result.strokes, {double(snag.place.x), double(snag.place.y)}) >= kPainted;
 }
 
 nlohmann::json json_of(const Snag& snag, bool painted) {
@@ -66,7 +58,7 @@ void run(const Arguments& arguments, const Common& common) {
     nlohmann::json list = nlohmann::json::array();
     int number = 0;
     for (const Snag& snag : snags) {
-        const bool painted = is_painted(result, snag);
+        const bool painted = is_painted(snag, result.strokes);
         list.push_back(json_of(snag, painted));
         if (arguments.snags)
             std::printf("%3d  %-11s at %d, %d  %s%s\n", ++number, name_of(snag.kind), snag.place.x,

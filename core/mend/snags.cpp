@@ -22,11 +22,13 @@ constexpr int kLeastRadius = 12;
 constexpr float kOfBorder = 0.5f;  ///< weight of the difference to the depths around
 constexpr float kBelongs = 0.4f;   ///< of a place's strongest: what belongs to it
 constexpr float kSlope = 0.25f;    ///< and what is still its slope
+constexpr int kTurns = 20;         ///< peaks looked at for each place asked for, at most
 constexpr double kEdge = 2.5;      ///< frames between depths that meet at an edge
 constexpr double kMovedShare = 0.3, kGlareShare = 0.2, kNeverSharpShare = 0.5;
 constexpr double kBeyondFrames =
-    0.35;                 ///< of the difference to its frame: a halo's part outside of what any holds
-constexpr int kThin = 3;  ///< px: half the breadth of a thin thing
+    0.35;  ///< of the difference to its frame: a halo's part outside of what any holds
+constexpr double kPainted = 0.35;  ///< share of strokes: one pass of the brush with its usual flow
+constexpr int kThin = 3;           ///< px: half the breadth of a thin thing
 
 struct Sizes {
     double gathered;
@@ -64,7 +66,7 @@ struct Compared {
     cv::Mat1f darkest, brightest;   ///< of all frames that cover the place
 };
 
-/// The merge's depths as numbers of frames that there are, at half size. `reach`: with the depths around.
+/// The merge's depths as numbers of frames that there are, at half size.
 cv::Mat1w numbers_of(const cv::Mat1f& depth, const std::vector<ushort>& known, const Job& job) {
     cv::Mat1w numbers(depth.size(), ushort(0));
     for_rows(depth.rows, job, [&](int y) {
@@ -190,7 +192,8 @@ std::vector<Found> peaks(cv::Mat1f& strength, double least, int most, const Job&
     const cv::Mat1f whole = strength.clone();
     cv::Mat1s owner(strength.size(), short(-1));
     std::vector<Found> all;
-    while (int(all.size()) < most) {
+    // A noisy picture has no end of slopes.
+    for (int turn = 0; int(all.size()) < most && turn < kTurns * most; ++turn) {
         job.checkpoint();
         double peak = 0;
         cv::Point at;
@@ -354,6 +357,10 @@ std::string sentence_of(const Snag& snag) {
             break;
     }
     return "Put together from several frames; it looks like none of them.";
+}
+
+bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes) {
+    return painted_share(strokes, {double(snag.place.x), double(snag.place.y)}) >= kPainted;
 }
 
 std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, const SnagSettings& settings,

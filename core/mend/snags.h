@@ -2,6 +2,7 @@
 #include <string>
 #include <vector>
 
+#include "core/mend/strokes.h"
 #include "core/merge/merge.h"
 
 namespace moorhaze {
@@ -34,6 +35,9 @@ struct Snag {
 
 /// What is wrong, in a sentence for the person.
 std::string sentence_of(const Snag& snag);
+
+/// True when a good part of its strongest place comes from strokes.
+bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes);
 
 struct SnagSettings {
     int most = 100;                 ///< places, the strongest

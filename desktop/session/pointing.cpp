@@ -53,6 +53,14 @@ void Pointing::pick(FrameId frame) {
     base_.standpoint.set_brush(brush);
 }
 
+void Pointing::step(int by) {
+    if (base_.standpoint.stage() != Stage::mend || !base_.document.has_series())
+        return base_.standpoint.step(by);
+    const auto source = base_.standpoint.source();
+    const int from = source ? base_.document.place(*source) : base_.standpoint.place();
+    pick(base_.document.id_at(std::clamp(from + by, 0, base_.document.series().count() - 1)));
+}
+
 void Pointing::keep_along(const QList<QPointF>& places, const Shown& shown) {
     base_.standpoint.set_keeping(false);
     if (!shown.frame || places.isEmpty()) return;

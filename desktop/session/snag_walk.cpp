@@ -5,12 +5,6 @@
 #include "core/project/result_series.h"
 
 namespace moorhaze::desktop {
-namespace {
-
-/// From so much of it on a place counts as painted: one pass of the brush with its usual flow.
-constexpr double kPainted = 0.35;
-
-}  // namespace
 
 SnagWalk::SnagWalk(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
@@ -77,9 +71,8 @@ void SnagWalk::show_known() {
     snags_.clear();
     if (found != known_.end())
         for (const Snag& snag : found->second.snags)
-            snags_.push_back(
-                {snag, found->second.ignored.contains(int(snags_.size())),
-                 painted_share(result->strokes, {double(snag.place.x), double(snag.place.y)}) >= kPainted});
+            snags_.push_back({snag, found->second.ignored.contains(int(snags_.size())),
+                              is_painted(snag, result->strokes)});
     if (snags_.size() != before) current_.reset();
     emit changed();
 }

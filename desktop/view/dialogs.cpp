@@ -146,7 +146,9 @@ void Dialogs::keys(const Commands& commands) {
         commands.key_sheet() +
         tr("<br><b>Picture</b><br>Wheel: zoom around the pointer. Drag, or Space and drag: pan. Shift and "
            "wheel: "
-           "step frames. Click: sounding. Right-click or S: sounding while a brush is on. V, held: flip.<br>"
+           "step frames. Click: sounding. Right-click or S: sounding while a brush is on. V, held: flip. "
+           "Shift and click with a "
+           "brush: straight on from the last stroke.<br>"
            "<br><b>Without a mouse</b><br>Tab to the picture, arrow keys move the mark (Shift: farther), "
            "Return "
            "points; with a brush Return puts it down and lifts it."));

@@ -118,7 +118,7 @@ void PictureArea::connect_views() {
         if (shown_.frame && partner()) emit point_set(*partner(), *shown_.frame, place);
     });
     for (PictureView* view : {picture_, twin_})
-        connect(view, &PictureView::frames_stepped, &session_.standpoint, &Standpoint::step);
+        connect(view, &PictureView::frames_stepped, &session_.pointing, &Pointing::step);
     connect(picture_, &PictureView::stroke_began, &session_.brushwork, &Brushwork::begin_stroke);
     connect(picture_, &PictureView::stroke_moved, &session_.brushwork, &Brushwork::continue_stroke);
     connect(picture_, &PictureView::eraser_used, this, [this](bool on) {

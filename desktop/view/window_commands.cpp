@@ -73,7 +73,7 @@ void step_depth(Session& s, int by) {
     if (is_shooting(s) && desk.state() == ShootState::live)
         desk.drive_by(by * std::max(0.05, desk.plan().is_possible() ? desk.plan().steps.first_step_mm : 0.5));
     else
-        s.standpoint.step(by);
+        s.pointing.step(by);
 }
 
 void set_wipe_back(Session& s, bool wipe) {
@@ -265,10 +265,10 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
              [&picture] { picture.set_zoom(picture.zoom() / 1.414213562); });
     menu.add_line();
     menu.add("step-farther", tr("Next frame, farther"), "PgUp",
-             tr("One frame towards far; in live view, drives the plane of focus"),
+             tr("One frame towards far, in Mend as the source; in live view, drives the plane of focus"),
              [&s] { step_depth(s, 1); });
     menu.add("step-nearer", tr("Next frame, nearer"), "PgDown",
-             tr("One frame towards near; in live view, drives the plane of focus"),
+             tr("One frame towards near, in Mend as the source; in live view, drives the plane of focus"),
              [&s] { step_depth(s, -1); });
     Standpoint& stand = s.standpoint;
     menu.add("sharp-marks", tr("Mark what is sharp"), "M",

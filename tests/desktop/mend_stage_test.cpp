@@ -95,6 +95,37 @@ TEST_CASE("another result is picked as the source, seen in its place, and painte
     CHECK(own.session.standpoint.source() == own.session.document.id_at(2));
 }
 
+TEST_CASE("stepping in Mend takes the next frame as the source, seen in its place while V is held",
+          "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    session.pointing.pick(session.document.id_at(2));
+    QTest::keyClick(&own.main, Qt::Key_PageUp);
+    CHECK(session.standpoint.source() == session.document.id_at(3));
+    CHECK(session.standpoint.place() == 3);
+    own.settle();
+    PictureView& view = own.main.picture_view();
+    const QImage merge = view.grab().toImage();
+    QTest::keyPress(&own.main, Qt::Key_V);
+    CHECK(view.is_flipped());
+    const QImage third = view.grab().toImage();
+    CHECK(third != merge);
+    QTest::keyClick(&own.main, Qt::Key_PageDown);
+    QTest::keyClick(&own.main, Qt::Key_PageDown);
+    own.settle();
+    CHECK(session.standpoint.source() == session.document.id_at(1));
+    CHECK(view.grab().toImage() != third);
+    QTest::keyRelease(&own.main, Qt::Key_V);
+    CHECK(view.grab().toImage() == merge);
+    // At the ends it stays; in Cull no source is touched.
+    for (int i = 0; i < 4; ++i) QTest::keyClick(&own.main, Qt::Key_PageDown);
+    CHECK(session.standpoint.source() == session.document.id_at(0));
+    session.standpoint.set_stage(Stage::cull);
+    QTest::keyClick(&own.main, Qt::Key_PageUp);
+    CHECK(session.standpoint.source() == session.document.id_at(0));
+    CHECK(session.standpoint.place() == 1);
+}
+
 TEST_CASE("strokes are listed, switched off, changed and deleted in any order, and all of it is undone",
           "[mend][window]") {
     MendWindow own;

@@ -176,6 +176,11 @@ TEST_CASE("how much of a place is painted follows draw-in and wiping back", "[me
     CHECK(painted_share(strokes, {60, 90}) == 0);
     strokes = strokes.appended(stroke);
     CHECK(painted_share(strokes, {60, 52}) == Approx(0.75));
+    Snag snag;
+    snag.place = {60, 52};
+    CHECK(is_painted(snag, strokes));
+    snag.place = {60, 90};
+    CHECK_FALSE(is_painted(snag, strokes));
     stroke.source = WipeBack{};
     stroke.flow = 1;
     CHECK(painted_share(strokes.appended(stroke), {60, 52}) == Approx(0).margin(1e-6));
