@@ -37,6 +37,7 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
     add_hairline();
     add_section(tr("Draw in from"));
     auto* row = new QHBoxLayout;
+    row->setSpacing(12);
     swatch_ = new QLabel(this);
     swatch_->setFixedSize(28, 28);
     source_ = new QComboBox(this);
@@ -47,7 +48,6 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
            "shows it in its place"));
     connect(source_, &QComboBox::activated, this, &MendTray::pick_source);
     row->addWidget(swatch_);
-    row->addSpacing(6);
     row->addWidget(source_, 1);
     body()->addLayout(row);
     source_word_ =
