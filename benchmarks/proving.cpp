@@ -306,8 +306,8 @@ void print_geometry(const SeriesGeometry& geometry, const Truth& truth) {
                 steps / double(std::max<std::size_t>(1, errors.size() - 1)), largest, drift);
 }
 
-/// How many of the first twenty snags err by at least three times the picture's median, and how much of what
-/// errs by more than eight times it lies in one.
+/// In how many of the first twenty snags a quarter of the area errs by at least three times the picture's
+/// median, and how much of what errs by more than eight times it lies in one. Kinds are not judged.
 void print_snags(const MergeResult& merge, const Series& series, const SeriesGeometry& geometry,
                  const Truth& truth) {
     std::vector<int> all(std::size_t(series.count()));
@@ -328,7 +328,7 @@ void print_snags(const MergeResult& merge, const Series& series, const SeriesGeo
         held(own).setTo(255);
         ++kinds[name_of(snags[i].kind)];
         if (i >= 20) continue;
-        // The strongest half of its pixels: the area is a rectangle round what errs.
+        // The area is a rectangle round what errs: its upper quartile tells.
         cv::Mat1f inside = error(own).clone().reshape(1, 1);
         std::nth_element(inside.begin(), inside.begin() + long(inside.total() * 3 / 4), inside.end());
         right += inside(0, int(inside.total() * 3 / 4)) >= 3 * median ? 1 : 0;

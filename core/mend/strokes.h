@@ -58,9 +58,9 @@ struct SourcePart {
 /// Gives a source's pixels over `area`; never asked for the merge itself.
 using SourcePixels = std::function<SourcePart(const StrokeSource& source, PixelRect area)>;
 
-/// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed.
+/// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed. What a
+/// source does not cover stays as it is.
 /// @param merge  16-bit picture whose top left lies at `merge_area`'s in reference pixels.
-/// What a source does not cover stays as it is.
 /// @return       pixels of `area` (cut to the merge), CV_16UC3.
 /// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
 cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,

@@ -218,9 +218,10 @@ void Brushwork::next() {
     if (pending_.isEmpty() || !display_ || pieces_.is_busy()) return;
     const QRect area = next_piece(pending_);
     pending_ -= area;
+    const SharedList<Stroke> now = strokes();
     pieces_.want(
-        [product = product_, strokes = strokes(), sources = base_.products.sources(),
-         results = base_.products.result_sources(strokes(), product_.plane), area](const Job& job) {
+        [product = product_, strokes = now, sources = base_.products.sources(),
+         results = base_.products.result_sources(now, product_.plane), area](const Job& job) {
             return to_display(mended(*product.result, strokes, {*sources->of(product.plane), results},
                                      to_pixel_rect(area), job),
                               job);

@@ -125,6 +125,42 @@ TEST_CASE("a project that was closed goes on where it was left: stage, frames, r
     CHECK(open_project(file, {}).saved.project.results[0].is_saved());
 }
 
+TEST_CASE(
+    "a stroke from another result is kept, and shown without a complaint when the project is opened again",
+    "[kept]") {
+    const test::Scratch scratch;
+    fs::path file;
+    Picture mended;
+    {
+        KeptSession own(scratch.folder());
+        own.merge();
+        const ResultId first = own.session.standpoint.result()->id;
+        MergeChoice choice = own.session.document.project().merge;
+        choice.method = "depth";
+        own.session.merging.set_choice(choice, "method");
+        own.merge();
+        own.session.standpoint.set_stage(Stage::mend);
+        own.session.standpoint.set_source_result(first);
+        wait_until([&] { return own.session.brushwork.is_settled(); });
+        own.session.brushwork.begin_stroke({100, 60});
+        own.session.brushwork.continue_stroke({130, 70});
+        own.session.brushwork.end_stroke();
+        wait_until([&] { return own.session.brushwork.is_settled(); });
+        REQUIRE(own.session.standpoint.result()->strokes.size() == 1);
+        mended = test::mended_shown(own.session);
+        CHECK_FALSE(
+            equal(mended.pixels,
+                  own.session.products.merge(own.session.standpoint.result()->id)->result->picture.pixels));
+        own.wait_until_saved();
+        file = own.file();
+    }
+    KeptSession again(scratch.folder(), false);
+    again.open(file);
+    wait_until([&] { return again.session.brushwork.is_settled(); });
+    CHECK(again.errors.isEmpty());
+    CHECK(equal(test::mended_shown(again.session).pixels, mended.pixels));
+}
+
 TEST_CASE("how a person likes to work is kept from one start to the next", "[kept]") {
     const test::Scratch scratch;
     QSettings settings(QString::fromStdString((scratch / "settings.ini").string()), QSettings::IniFormat);
