@@ -20,7 +20,10 @@ constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a s
 constexpr int kMeeting = 6;          // px within which depths count as meeting
 constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
 constexpr double kLeastNoise = 1e-9;
-constexpr float kOutOfNoise = 3;       // times the noise: trust begins, full at twice that
+constexpr float kOutOfNoise = 3;  // times the noise: trust begins, full at twice that
+constexpr float kCalm = 5,
+                kNotCalm =
+                    8;  // times the noise: below the first all that is seen is noise, above the second detail
 constexpr float kQuiet = 20;           // times the noise: what stands out by less is hardly a peak
 constexpr float kCoarserTrust = 0.8f;  // what coarser detail says about a place is worth less
 /// A place whose energy is less than this share of what lies within a few pixels may only hold what blur
@@ -224,6 +227,14 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job,
                     out * own_energy * std::clamp((pronounced(y, x) - floor) * 5 + 0.5f, 0.0f, 1.0f);
             }
         });
+        if (k == 0) {
+            field.calm = cv::Mat1f(depth.size());
+            for_rows(depth.rows, job.quiet(), [&](int y) {
+                for (int x = 0; x < depth.cols; ++x)
+                    field.calm(y, x) =
+                        std::clamp((kNotCalm - around(y, x) / noise) / (kNotCalm - kCalm), 0.0f, 1.0f);
+            });
+        }
         if (field.depth.empty()) {
             field.depth = fill_from_around(depth, weight, job.quiet());
             field.trust = trust;

@@ -16,6 +16,7 @@ struct DepthField {
     cv::Mat1f depth;  ///< not whole; of untrusted places that of what surrounds them, the nearer side first
     cv::Mat1f trust;  ///< 0..1: how far the peak stands above noise and above the other frames
     cv::Mat1f nearest, farthest;  ///< of what meets within a few pixels
+    cv::Mat1f calm;               ///< 0..1: 1 where fine detail of no frame stands out of the noise
     double blur_px = 1;           ///< how much wider blur gets from frame to frame, px of full size
 };
 

@@ -22,6 +22,8 @@ namespace {
 
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
+constexpr float kCalmFrames =
+    5;  // before and after the depth, that take part where nothing but noise is seen
 /// No depths meet where depth changes within so many px by less than so many frames; by twice as much and
 /// more they do.
 constexpr int kAlikeReach = 8;
@@ -60,7 +62,8 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, const Mer
 
 /// The frames that may contribute at each size: those of the depths that meet, no other state of a part that
 /// moved.
-void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job) {
+void choose_frames(Measured& measured, const MergeSettings& settings, std::vector<Woven>& woven,
+                   const Job& job) {
     DepthField& field = measured.focus.field;
     const MovedParts& moved = measured.statistics.moved;
     if (moved.any())
@@ -87,6 +90,10 @@ void choose_frames(Measured& measured, std::vector<Woven>& woven, const Job& job
         }
         woven[k].nearest = nearest, woven[k].farthest = farthest;  // the finest two share those at half size
     }
+    // Where all of the fine detail is noise, more frames take part in it: noise is averaged.
+    if (!settings.grain_guard) return;
+    woven[0].nearest = woven[1].nearest = field.nearest - kCalmFrames * field.calm;
+    woven[0].farthest = woven[1].farthest = field.farthest + kCalmFrames * field.calm;
 }
 
 /// How far each place of a row lets a frame contribute, and the weight of its detail.
@@ -203,7 +210,7 @@ class Accumulator {
         plain_weight_ = cv::Mat1f(quarter, 0.0f);
         rest_ = cv::Mat3f(size, cv::Vec3f(0, 0, 0));
         rest_weight_ = cv::Mat1f(size, 0.0f);
-        choose_frames(measured_, woven_, job.quiet());
+        choose_frames(measured_, settings_, woven_, job.quiet());
         find_parts(frames, job.quiet());
         find_meeting(job.quiet());
     }
@@ -271,7 +278,21 @@ class Accumulator {
     }
 
     const cv::Mat1b& any_cover() const { return any_cover_; }
-    const cv::Mat1w& source() const { return source_; }
+    /// The frame of the strongest fine detail, of the depth where there is none: noise chooses no frame.
+    cv::Mat1w source(const AlignedFrames& frames, const Job& job) const {
+        const DepthField& field = measured_.focus.field;
+        cv::Mat1w source = source_;
+        if (settings_.grain_guard)
+            for_rows(source.rows, job, [&](int y) {
+                for (int x = 0; x < source.cols; ++x) {
+                    if (source(y, x) == 0 || field.calm(y / 2, x / 2) < 0.5f) continue;
+                    const std::vector<int>& read = measured_.focus.read;
+                    const long place = std::lround(field.depth(y / 2, x / 2));
+                    source(y, x) = ushort(frames.index(read[std::size_t(place)]) + 1);
+                }
+            });
+        return source;
+    }
 
     /// Before finish() or after it.
     cv::Mat1b made_by(const Job& job) const {
@@ -530,7 +551,7 @@ MergeResult woven_merge(AlignedFrames& frames, const MergeSettings& settings, co
         }
         merged = accumulator.finish(job);
         result.picture = finished_picture(merged, accumulator.any_cover(), frames);
-        result.source = accumulator.source();
+        result.source = accumulator.source(frames, job.quiet());
         result.made_by = accumulator.made_by(job.quiet());
     }
     result.statistics = measured.statistics;
