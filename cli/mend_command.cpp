@@ -55,10 +55,11 @@ void run(const Arguments& arguments, const Common& common) {
         const ProgressLine line("looking for doubtful places", common);
         snags = snags_of_result(stored.result, series, stored.geometry, result.made_from, line.job());
     }
+    const MergePlanes planes = planes_of(stored.result, series);
     nlohmann::json list = nlohmann::json::array();
     int number = 0;
     for (const Snag& snag : snags) {
-        const bool painted = is_painted(snag, result.strokes);
+        const bool painted = is_painted(snag, result.strokes, planes);
         list.push_back(json_of(snag, painted));
         if (arguments.snags)
             std::printf("%3d  %-11s at %d, %d  %s%s\n", ++number, name_of(snag.kind), snag.place.x,

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "core/mend/healing_place.h"
+#include "core/mend/thing.h"
+
 namespace moorhaze {
 namespace {
 
@@ -27,6 +30,19 @@ SourcePart part_of(const ResultSources& results, ResultId id, PixelRect area, co
     return {warped.pixels, std::move(warped.covered)};
 }
 
+/// Refers to the sources and the job.
+SourcePixels pixels_of(const MendSources& sources, const Job& job) {
+    return [&](const StrokeSource& from, PixelRect where) {
+        if (const auto* frame = std::get_if<FrameId>(&from))
+            return part_of(sources.frames, *frame, where, job.quiet());
+        return part_of(sources.results, std::get<ResultId>(from), where, sources.frames.curve(), job.quiet());
+    };
+}
+
+PixelRect grown(PixelRect area, int by) {
+    return {area.x - by, area.y - by, area.width + 2 * by, area.height + 2 * by};
+}
+
 }  // namespace
 
 std::optional<cv::Matx33d> between_planes(const Series& from_series, const SeriesGeometry& from,
@@ -41,23 +57,56 @@ std::optional<cv::Matx33d> between_planes(const Series& from_series, const Serie
     return there.matrix * from.frames[reference].matrix.inv();
 }
 
+MergePlanes planes_of(const MergeResult& merge, const Series& series) {
+    MergePlanes planes{merge.area, merge.depth, merge.trust, merge.source, {}};
+    for (const Frame& frame : series.frames) planes.frames.push_back(frame.id);
+    return planes;
+}
+
 Picture mended(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
                PixelRect area, const Job& job) {
     area &= merge.area;
-    const PixelRect inside = area - merge.area.tl();
     Picture picture{{}, {}, merge.picture.profile};
     if (area.empty()) return picture;
-    if (!merge.picture.alpha.empty()) picture.alpha = merge.picture.alpha(inside);
-    picture.pixels = render_strokes(
-        merge.picture, merge.area, strokes, area, sources.frames.curve(),
-        [&](const StrokeSource& from, PixelRect where) {
-            if (const auto* frame = std::get_if<FrameId>(&from))
-                return part_of(sources.frames, *frame, where, job.quiet());
-            return part_of(sources.results, std::get<ResultId>(from), where, sources.frames.curve(),
-                           job.quiet());
-        },
-        job);
+    if (!merge.picture.alpha.empty()) picture.alpha = merge.picture.alpha(area - merge.area.tl());
+    picture.pixels = render_strokes(merge.picture, planes_of(merge, sources.frames.series()), strokes, area,
+                                    sources.frames.curve(), pixels_of(sources, job), job);
     return picture;
+}
+
+Stroke healing(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
+               Stroke path, const Job& job) {
+    const PixelRect reach = reach_of(path) & merge.area;
+    if (reach.empty()) throw BadParameter("there is no picture to heal where the stroke lies");
+    const PixelRect around = grown(reach, healing_reach(path.radius_px)) & merge.area;
+    const MergePlanes planes = planes_of(merge, sources.frames.series());
+    const cv::Mat3f light = light_beneath(merge.picture, planes, strokes, around, sources.frames.curve(),
+                                          pixels_of(sources, job), job);
+    path.match_tone = true;
+    path.source = healing_place(light, stroke_mask(path, around, planes, job.quiet()), path.radius_px, job);
+    return path;
+}
+
+Stroke taking_the_thing(const MergeResult& merge, const SharedList<Stroke>& strokes,
+                        const MendSources& sources, const Stroke& scribble, const Job& job) {
+    const PixelRect reach = reach_of(scribble) & merge.area;
+    if (reach.empty()) throw BadParameter("there is no picture where the scribble lies");
+    const PixelRect around = grown(reach, thing_reach(reach.size())) & merge.area;
+    const MergePlanes planes = planes_of(merge, sources.frames.series());
+    const SourcePixels pixels = pixels_of(sources, job);
+    const cv::Mat3f light =
+        std::holds_alternative<WipeBack>(scribble.source) ||
+                std::holds_alternative<FromPlace>(scribble.source)
+            ? light_beneath(merge.picture, planes, strokes, around, sources.frames.curve(), pixels, job)
+            : pixels(scribble.source, around).light;
+    Stroke marks = scribble;
+    marks.flow = 1;
+    const cv::Mat1f depth = merge.depth.empty() ? cv::Mat1f() : merge.depth(around - merge.area.tl());
+    Stroke taken = scribble;
+    taken.points.clear();
+    taken.shape = WithinOutline{outlines_of_thing(
+        light, depth, stroke_mask(marks, around, planes, job.quiet()) > 0.5f, around.tl(), job)};
+    return taken;
 }
 
 }  // namespace moorhaze

@@ -27,6 +27,10 @@ struct MendSources {
 std::optional<cv::Matx33d> between_planes(const Series& from_series, const SeriesGeometry& from,
                                           const Series& to_series, const SeriesGeometry& to);
 
+/// What rules of strokes look at. Shares the merge's planes.
+/// @param series  that its sources are counted in.
+MergePlanes planes_of(const MergeResult& merge, const Series& series);
+
 /// A merge with what was painted on it: what is shown, and what is delivered.
 /// @param area    of the reference plane; what of it lies in the merge is made.
 /// @return        16 bit, in the merge's profile, with its transparency.
@@ -34,5 +38,16 @@ std::optional<cv::Matx33d> between_planes(const Series& from_series, const Serie
 /// Thread-safe.
 Picture mended(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
                PixelRect area, const Job& job);
+
+/// A new stroke of healing: what lies along `path` is covered by a place near by that its surroundings look
+/// like, its tone matched.   @throws BadParameter where no place is alike, and as mended().
+Stroke healing(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
+               Stroke path, const Job& job);
+
+/// A new stroke that takes the whole thing that was scribbled over from its source.
+/// @param scribble  with the source; its radius is that of the scribble.   @throws BadParameter when no thing
+/// can be told from its surroundings, and as mended().
+Stroke taking_the_thing(const MergeResult& merge, const SharedList<Stroke>& strokes,
+                        const MendSources& sources, const Stroke& scribble, const Job& job);
 
 }  // namespace moorhaze

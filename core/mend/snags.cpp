@@ -359,8 +359,8 @@ std::string sentence_of(const Snag& snag) {
     return "Put together from several frames; it looks like none of them.";
 }
 
-bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes) {
-    return painted_share(strokes, {double(snag.place.x), double(snag.place.y)}) >= kPainted;
+bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes, const MergePlanes& planes) {
+    return painted_on(strokes, {snag.place.x, snag.place.y, 1, 1}, planes, {}).share(0, 0) >= kPainted;
 }
 
 std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, const SnagSettings& settings,

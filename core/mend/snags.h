@@ -37,7 +37,7 @@ struct Snag {
 std::string sentence_of(const Snag& snag);
 
 /// True when a good part of its strongest place comes from strokes.
-bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes);
+bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes, const MergePlanes& planes);
 
 struct SnagSettings {
     int most = 100;                 ///< places, the strongest

@@ -2,11 +2,19 @@
 
 #include <algorithm>
 #include <cmath>
+#include <opencv2/imgproc.hpp>
 
+#include "core/mend/tone_match.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
 namespace {
+
+/// Larger than every picture, small enough to be added to.
+constexpr int kEverywhere = 1 << 24;
+constexpr int kSpeck = 6;     // px; untrusted places of less than twice that across are no backdrop
+constexpr int kToneRim = 12;  // px around a stroke that its source's tone is matched to
+constexpr int kBits = 4;      // of a pixel's fraction that outlines are drawn with
 
 void check(const Stroke& stroke) {
     if (stroke.radius_px < 0.5) throw BadParameter("a brush is at least 1 px wide");
@@ -37,22 +45,27 @@ double brush_share(double distance_px, double radius_px, double softness) {
     return t * t * (3 - 2 * t);
 }
 
-}  // namespace
-
-PixelRect reach_of(const Stroke& stroke) {
-    if (stroke.points.empty()) return {};
-    double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
-    for (const StrokePoint& point : stroke.points) {
-        left = std::min(left, point.x_px), right = std::max(right, point.x_px);
-        top = std::min(top, point.y_px), bottom = std::max(bottom, point.y_px);
-    }
-    const double reach = stroke.radius_px + 1;
-    const int x = int(std::floor(left - reach)), y = int(std::floor(top - reach));
-    return {x, y, int(std::ceil(right + reach)) + 1 - x, int(std::ceil(bottom + reach)) + 1 - y};
+/// Softened as far as the stroke is soft; `hard` reaches `margin` px beyond what is asked for.
+cv::Mat1f softened(const cv::Mat1b& hard, PixelRect hard_area, PixelRect area, double sigma) {
+    cv::Mat1f mask;
+    hard.convertTo(mask, CV_32F, 1 / 255.0);
+    const int reach = int(std::ceil(3 * sigma));
+    if (reach > 0)
+        cv::GaussianBlur(mask, mask, {2 * reach + 1, 2 * reach + 1}, sigma, sigma, cv::BORDER_REPLICATE);
+    return mask(area - hard_area.tl()).clone();
 }
 
-cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
-    check(stroke);
+/// How soft a rim without a path is: the standard deviation of a blur, px.
+double rim_sigma(const Stroke& stroke) {
+    return 0.5 * stroke.softness * stroke.radius_px;
+}
+
+PixelRect grown(PixelRect area, int by) {
+    return {area.x - by, area.y - by, area.width + 2 * by, area.height + 2 * by};
+}
+
+cv::Mat1f mask_of(const AlongPath&, const Stroke& stroke, PixelRect area, const MergePlanes&,
+                  const Job& job) {
     cv::Mat1f mask(area.size(), 0.0f);
     if (stroke.points.empty()) return mask;
     const double outer = stroke.radius_px + 0.5;
@@ -76,51 +89,239 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job) {
     return mask;
 }
 
-double painted_share(const SharedList<Stroke>& strokes, StrokePoint place) {
-    const PixelRect pixel(int(std::lround(place.x_px)), int(std::lround(place.y_px)), 1, 1);
-    double painted = 0;
+cv::Mat1f mask_of(const FadeAcross&, const Stroke& stroke, PixelRect area, const MergePlanes&,
+                  const Job& job) {
+    cv::Mat1f mask(area.size(), 0.0f);
+    if (stroke.points.size() < 2) return mask;
+    const StrokePoint &from = stroke.points.front(), &to = stroke.points.back();
+    const double dx = to.x_px - from.x_px, dy = to.y_px - from.y_px, square = dx * dx + dy * dy;
+    if (square < 1) return mask;
+    for_rows(area.height, job, [&](int row) {
+        for (int column = 0; column < area.width; ++column) {
+            const double along =
+                ((area.x + column - from.x_px) * dx + (area.y + row - from.y_px) * dy) / square;
+            const double t = std::clamp(along, 0.0, 1.0);
+            mask(row, column) = float(t * t * (3 - 2 * t) * stroke.flow);
+        }
+    });
+    return mask;
+}
+
+cv::Mat1f mask_of(const WithinOutline& shape, const Stroke& stroke, PixelRect area, const MergePlanes&,
+                  const Job&) {
+    const double sigma = rim_sigma(stroke);
+    const PixelRect around = grown(area, int(std::ceil(3 * sigma)) + 1);
+    cv::Mat1b hard(around.size(), uchar(0));
+    std::vector<std::vector<cv::Point>> outlines;
+    for (const std::vector<StrokePoint>& outline : shape.outlines) {
+        outlines.emplace_back();
+        for (const StrokePoint& point : outline)
+            outlines.back().emplace_back(int(std::lround((point.x_px - around.x) * (1 << kBits))),
+                                         int(std::lround((point.y_px - around.y) * (1 << kBits))));
+    }
+    if (!outlines.empty()) cv::fillPoly(hard, outlines, cv::Scalar(255), cv::LINE_AA, kBits);
+    return softened(hard, around, area, sigma) * stroke.flow;
+}
+
+cv::Mat1f mask_of(const WhereRule& rule, const Stroke& stroke, PixelRect area, const MergePlanes& planes,
+                  const Job&) {
+    using Kind = WhereRule::Kind;
+    const double sigma = rim_sigma(stroke);
+    const bool by_trust = rule.kind == Kind::trust_below;
+    const PixelRect around =
+        grown(area, int(std::ceil(3 * sigma)) + (by_trust ? 2 * kSpeck : 0)) & planes.area;
+    const PixelRect asked = area & planes.area;
+    cv::Mat1f mask(area.size(), 0.0f);
+    if (asked.empty()) return mask;
+    const cv::Mat& plane = by_trust                           ? cv::Mat(planes.trust)
+                           : rule.kind == Kind::depth_between ? cv::Mat(planes.depth)
+                                                              : cv::Mat(planes.source);
+    if (plane.empty()) throw BadParameter("this merge knows nothing that the places could be chosen by");
+    const cv::Mat own = plane(around - planes.area.tl());
+    cv::Mat hard;
+    if (by_trust) {
+        const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kSpeck + 1, 2 * kSpeck + 1});
+        cv::morphologyEx(own < rule.most, hard, cv::MORPH_OPEN, window);
+    } else if (rule.kind == Kind::depth_between) {
+        hard = (own >= rule.least) & (own <= rule.most);
+    } else {
+        const auto found = std::find(planes.frames.begin(), planes.frames.end(), rule.frame);
+        if (found == planes.frames.end())
+            throw BadParameter("the merge was made without the frame whose places are chosen");
+        hard = own == double(found - planes.frames.begin() + 1);
+    }
+    softened(hard, around, asked, sigma).copyTo(mask(asked - area.tl()));
+    return mask * stroke.flow;
+}
+
+}  // namespace
+
+PixelRect reach_of(const Stroke& stroke) {
+    if (std::holds_alternative<FadeAcross>(stroke.shape) || std::holds_alternative<WhereRule>(stroke.shape))
+        return {-kEverywhere / 2, -kEverywhere / 2, kEverywhere, kEverywhere};
+    const auto* within = std::get_if<WithinOutline>(&stroke.shape);
+    std::vector<StrokePoint> ends = within ? std::vector<StrokePoint>() : stroke.points;
+    if (within)
+        for (const std::vector<StrokePoint>& outline : within->outlines)
+            ends.insert(ends.end(), outline.begin(), outline.end());
+    if (ends.empty()) return {};
+    double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
+    for (const StrokePoint& point : ends) {
+        left = std::min(left, point.x_px), right = std::max(right, point.x_px);
+        top = std::min(top, point.y_px), bottom = std::max(bottom, point.y_px);
+    }
+    const double reach = (within ? 3 * rim_sigma(stroke) : stroke.radius_px) + 1;
+    const int x = int(std::floor(left - reach)), y = int(std::floor(top - reach));
+    return {x, y, int(std::ceil(right + reach)) + 1 - x, int(std::ceil(bottom + reach)) + 1 - y};
+}
+
+cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& planes, const Job& job) {
+    check(stroke);
+    return std::visit([&](const auto& shape) { return mask_of(shape, stroke, area, planes, job); },
+                      stroke.shape);
+}
+
+Painted painted_on(const SharedList<Stroke>& strokes, PixelRect area, const MergePlanes& planes,
+                   const Job& job) {
+    Painted painted{cv::Mat1f(area.size(), 0.0f), cv::Mat1w(area.size(), ushort(0))};
+    cv::Mat1f most(area.size(), 0.0f);
+    int number = 0;
     for (const Stroke& stroke : strokes) {
-        if (stroke.is_off || (reach_of(stroke) & pixel).empty()) continue;
+        ++number;
+        const PixelRect where = reach_of(stroke) & area;
+        if (stroke.is_off || where.empty()) continue;
         const bool wipes = std::holds_alternative<WipeBack>(stroke.source);
-        const double brought = double(stroke_mask(stroke, pixel, {})(0, 0));
-        painted += brought * ((wipes ? 0.0 : 1.0) - painted);
+        const cv::Mat1f mask = stroke_mask(stroke, where, planes, job);
+        const cv::Point corner = where.tl() - area.tl();
+        for_rows(where.height, job, [&](int row) {
+            const int y = corner.y + row;
+            for (int column = 0; column < where.width; ++column) {
+                const int x = corner.x + column;
+                const float brought = mask(row, column);
+                painted.share(y, x) += brought * ((wipes ? 0.0f : 1.0f) - painted.share(y, x));
+                most(y, x) *= 1 - brought;
+                if (brought <= most(y, x)) continue;
+                most(y, x) = brought;
+                painted.stroke(y, x) = wipes ? ushort(0) : ushort(number);
+            }
+        });
     }
     return painted;
 }
 
-cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,
-                       PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
-    area &= merge_area;
-    if (area.empty()) return {};
-    const Picture part{merge.pixels(area - merge_area.tl()), {}, merge.profile};
-    std::vector<const Stroke*> touching;
-    for (const Stroke& stroke : strokes)
-        if (!stroke.is_off && !(reach_of(stroke) & area).empty()) touching.push_back(&stroke);
-    if (touching.empty()) return part.pixels.clone();
+namespace {
 
-    const cv::Mat3f merged = to_linear(part, curve);
-    cv::Mat3f mended = merged.clone();
-    for (const Stroke* stroke : touching) {
-        const PixelRect where = reach_of(*stroke) & area;
-        const cv::Mat1f mask = stroke_mask(*stroke, where, job.quiet());
-        const bool wipes = std::holds_alternative<WipeBack>(stroke->source);
-        const SourcePart part_of_source =
-            wipes ? SourcePart{merged(where - area.tl()), {}} : source(stroke->source, where);
-        const cv::Mat3f& from = part_of_source.light;
-        if (from.size() != mask.size()) throw BadParameter("the source does not cover the stroke");
-        cv::Mat3f onto = mended(where - area.tl());
+/// A merge's light with strokes over it, in order.
+class Rendering {
+  public:
+    Rendering(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
+              const ToneCurve& curve, const SourcePixels& source)
+        : merge_(merge), planes_(planes), strokes_(strokes), curve_(curve), source_(source) {}
+
+    /// @param area  inside the merge.
+    cv::Mat3f over(PixelRect area, const Job& job) {
+        // What strokes look at besides their own places is rendered, too.
+        PixelRect all = area;
+        std::vector<std::pair<const Stroke*, PixelRect>> touching;  // and what each changes
+        for (int i = strokes_.size() - 1; i >= 0; --i) {
+            const Stroke& stroke = strokes_[i];
+            if (stroke.is_off || (reach_of(stroke) & all).empty()) continue;
+            const PixelRect where = matches_tone(stroke) ? around(stroke) : reach_of(stroke) & all;
+            touching.emplace_back(&stroke, where);
+            all |= looked_at(stroke, where);
+        }
+        const cv::Mat3f merged = merged_light(all);
+        cv::Mat3f mended = touching.empty() ? merged : cv::Mat3f(merged.clone());
+        for (auto own = touching.rbegin(); own != touching.rend(); ++own) {
+            lay_over(*own->first, own->second, all, merged, mended, job);
+            job.checkpoint();
+        }
+        return mended(area - all.tl());
+    }
+
+    cv::Mat3f merged_light(PixelRect area) const {
+        return to_linear({merge_.pixels(area - planes_.area.tl()), {}, merge_.profile}, curve_);
+    }
+
+  private:
+    /// What a stroke needs of the picture beneath it to change `where`.
+    PixelRect looked_at(const Stroke& stroke, PixelRect where) const {
+        const auto* place = std::get_if<FromPlace>(&stroke.source);
+        return place ? where | ((where + cv::Point(place->dx_px, place->dy_px)) & planes_.area) : where;
+    }
+
+    /// A stroke and the rim that its tone is matched to.
+    PixelRect around(const Stroke& stroke) const { return grown(reach_of(stroke), kToneRim) & planes_.area; }
+
+    static bool matches_tone(const Stroke& stroke) {
+        return stroke.match_tone && !std::holds_alternative<WipeBack>(stroke.source) &&
+               (std::holds_alternative<AlongPath>(stroke.shape) ||
+                std::holds_alternative<WithinOutline>(stroke.shape));
+    }
+
+    SourcePart part_of(const Stroke& stroke, PixelRect where, PixelRect all, const cv::Mat3f& merged,
+                       const cv::Mat3f& mended) const {
+        if (std::holds_alternative<WipeBack>(stroke.source)) return {merged(where - all.tl()), {}};
+        const auto* place = std::get_if<FromPlace>(&stroke.source);
+        if (!place) return source_(stroke.source, where);
+        const cv::Point offset(place->dx_px, place->dy_px);
+        const PixelRect there = (where + offset) & planes_.area;
+        SourcePart part{cv::Mat3f(where.size(), cv::Vec3f(0, 0, 0)), {}};
+        const PixelRect here = there - offset - where.tl();
+        if (!there.empty()) mended(there - all.tl()).copyTo(part.light(here));
+        for (int y = 0; y < where.height; ++y)
+            part.covered.push_back(y >= here.y && y < here.br().y ? RowSpan{here.x, here.br().x}
+                                                                  : RowSpan{0, 0});
+        return part;
+    }
+
+    void lay_over(const Stroke& stroke, PixelRect where, PixelRect all, const cv::Mat3f& merged,
+                  cv::Mat3f& mended, const Job& job) const {
+        const cv::Mat1f mask = stroke_mask(stroke, where, planes_, job.quiet());
+        SourcePart part = part_of(stroke, where, all, merged, mended);
+        if (part.light.size() != mask.size()) throw BadParameter("the source does not cover the stroke");
+        cv::Mat3f onto = mended(where - all.tl());
+        if (matches_tone(stroke))
+            part.light = tone_matched(part.light, part.covered, onto, mask, job.quiet());
+        const cv::Mat3f& from = part.light;
         for_rows(where.height, job.quiet(), [&](int y) {
-            const RowSpan span = part_of_source.covered.empty() ? RowSpan{0, where.width}
-                                                                : part_of_source.covered[std::size_t(y)];
+            const RowSpan span =
+                part.covered.empty() ? RowSpan{0, where.width} : part.covered[std::size_t(y)];
             for (int x = span.begin; x < span.end; ++x)
                 if (const float share = mask(y, x); share > 0)
                     onto(y, x) += share * (from(y, x) - onto(y, x));
         });
-        job.checkpoint();
     }
+
+    const Picture& merge_;
+    const MergePlanes& planes_;
+    const SharedList<Stroke>& strokes_;
+    const ToneCurve& curve_;
+    const SourcePixels& source_;
+};
+
+}  // namespace
+
+cv::Mat3f light_beneath(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
+                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
+    area &= planes.area;
+    if (area.empty()) return {};
+    return Rendering(merge, planes, strokes, curve, source).over(area, job).clone();
+}
+
+cv::Mat render_strokes(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
+                       PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
+    area &= planes.area;
+    if (area.empty()) return {};
+    cv::Mat out = merge.pixels(area - planes.area.tl()).clone();
+    if (std::none_of(strokes.begin(), strokes.end(), [&](const Stroke& stroke) {
+            return !stroke.is_off && !(reach_of(stroke) & area).empty();
+        }))
+        return out;
+    Rendering rendering(merge, planes, strokes, curve, source);
+    const cv::Mat3f merged = rendering.merged_light(area), mended = rendering.over(area, job);
     // Untouched pixels keep their very bits.
     const Picture encoded = from_linear(mended, curve, merge.profile);
-    cv::Mat out = part.pixels.clone();
     for_rows(out.rows, job.quiet(), [&](int y) {
         const auto *before = merged.ptr<float>(y), *after = mended.ptr<float>(y);
         const auto* fresh = encoded.pixels.ptr<ushort>(y);

@@ -26,29 +26,82 @@ struct WipeBack {
     bool operator==(const WipeBack&) const = default;
 };
 
-/// What a stroke brings: the merge itself, a frame of the series, or another result as it was merged.
-using StrokeSource = std::variant<WipeBack, FrameId, ResultId>;
+/// The picture itself, as the strokes before left it, so far to the right and below: whole px, so that
+/// nothing is resampled.
+struct FromPlace {
+    int dx_px = 0, dy_px = 0;
+    bool operator==(const FromPlace&) const = default;
+};
 
-/// One movement of the brush: a place is drawn in from a frame, or wiped back to the merge.
+/// What a stroke brings: the merge itself, a frame of the series, another result as it was merged, or another
+/// place of the picture.
+using StrokeSource = std::variant<WipeBack, FrameId, ResultId, FromPlace>;
+
+/// The brush, along the points.
+struct AlongPath {
+    bool operator==(const AlongPath&) const = default;
+};
+/// Nothing on this side of the first point, more and more up to the second, all of it beyond.
+struct FadeAcross {
+    bool operator==(const FadeAcross&) const = default;
+};
+/// All that lies inside closed outlines; where they lie within one another, the inner ones are holes.
+struct WithinOutline {
+    std::vector<std::vector<StrokePoint>> outlines;
+    bool operator==(const WithinOutline&) const = default;
+};
+/// All places of the merge that a rule holds for.
+struct WhereRule {
+    enum class Kind {
+        trust_below,    ///< and hanging together over more than a few px
+        depth_between,  ///< frame numbers, not whole
+        from_frame      ///< what the merge took from one frame
+    } kind = Kind::trust_below;
+    double least = 0, most = 0;  ///< of depth; trust has only the most, 0..1
+    FrameId frame = {};
+    bool operator==(const WhereRule&) const = default;
+};
+/// Where a stroke brings its source.
+using StrokeShape = std::variant<AlongPath, FadeAcross, WithinOutline, WhereRule>;
+
+/// One act of mending: a place is drawn in from a source, or wiped back to the merge.
 struct Stroke {
     StrokeSource source;
     double radius_px = 17;  ///< ≥ 0.5
-    double softness = 0.6;  ///< 0 hard edge … 1 soft from the middle on
+    double softness = 0.6;  ///< 0 hard edge … 1 soft from the middle on; without a path only the rim is soft
     double flow = 0.4;      ///< 0..1: how much of the source one pass brings
-    std::vector<StrokePoint> points;
-    bool is_off = false;  ///< kept, but as if it had not been painted
+    std::vector<StrokePoint> points;  ///< the path, or the two of a fade
+    bool is_off = false;              ///< kept, but as if it had not been painted
+    StrokeShape shape = {};
+    /// The source is made lighter or darker, each colour on its own, so that it meets what lies around. Of
+    /// paths and outlines only.
+    bool match_tone = false;
     bool operator==(const Stroke&) const = default;
 };
 
-/// The part of the reference plane that a stroke can change.
+/// The part of the reference plane that a stroke can change; what is wanted of a fade or a rule is all of it.
 PixelRect reach_of(const Stroke& stroke);
+
+/// What rules look at: planes of the merge as MergeResult has them, which may be empty.
+struct MergePlanes {
+    PixelRect area;  ///< of the reference plane
+    cv::Mat1f depth, trust;
+    cv::Mat1w source;
+    std::vector<FrameId> frames;  ///< that `source` counts from 1
+};
 
 /// How much of the source a stroke brings to each pixel of `area`, 0..1: along the path the brush never takes
 /// away and going over a place again within one stroke adds nothing; a new stroke does.
-cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const Job& job);
+/// @throws BadParameter for a rule about a plane that the merge has not.
+cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& planes, const Job& job);
 
-/// How much of a place comes from strokes, 0..1: 0 is the merge as it was, or wiped back to it.
-double painted_share(const SharedList<Stroke>& strokes, StrokePoint place);
+/// What was painted on an area.
+struct Painted {
+    cv::Mat1f share;   ///< 0..1: how much comes from strokes; 0 is the merge as it was, or wiped back to it
+    cv::Mat1w stroke;  ///< number from 1 of the stroke that brought most; 0: none
+};
+Painted painted_on(const SharedList<Stroke>& strokes, PixelRect area, const MergePlanes& planes,
+                   const Job& job);
 
 /// What a source shows over an area of the reference plane.
 struct SourcePart {
@@ -60,10 +113,15 @@ using SourcePixels = std::function<SourcePart(const StrokeSource& source, PixelR
 
 /// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed. What a
 /// source does not cover stays as it is.
-/// @param merge  16-bit picture whose top left lies at `merge_area`'s in reference pixels.
-/// @return       pixels of `area` (cut to the merge), CV_16UC3.
+/// @param merge   16-bit picture whose top left lies at that of `planes.area`.
+/// @param source  never asked for WipeBack or FromPlace.
+/// @return        pixels of `area` (cut to the merge), CV_16UC3.
 /// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
-cv::Mat render_strokes(const Picture& merge, PixelRect merge_area, const SharedList<Stroke>& strokes,
+cv::Mat render_strokes(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job);
+
+/// The picture as it is beneath a new stroke, linear.
+cv::Mat3f light_beneath(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
+                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job);
 
 }  // namespace moorhaze

@@ -164,20 +164,69 @@ MadeFrom made_from_of(const Json& json) {
     return own;
 }
 
-Json json_of(const Stroke& own) {
-    Json points = Json::array();
-    for (const StrokePoint& point : own.points) {
-        points.push_back(point.x_px);
-        points.push_back(point.y_px);
+Json flat(const std::vector<StrokePoint>& points) {
+    Json list = Json::array();
+    for (const StrokePoint& point : points) {
+        list.push_back(point.x_px);
+        list.push_back(point.y_px);
     }
+    return list;
+}
+std::vector<StrokePoint> points_of(const Json& list) {
+    std::vector<StrokePoint> points;
+    for (std::size_t i = 0; i + 1 < list.size(); i += 2)
+        points.push_back({list[i].get<double>(), list[i + 1].get<double>()});
+    return points;
+}
+
+constexpr Named<WhereRule::Kind> kRules[] = {{WhereRule::Kind::trust_below, "trust_below"},
+                                             {WhereRule::Kind::depth_between, "depth_between"},
+                                             {WhereRule::Kind::from_frame, "from_frame"}};
+
+/// Nothing for a path, which is what most strokes are.
+Json json_of(const StrokeShape& shape) {
+    if (std::holds_alternative<FadeAcross>(shape)) return "fade";
+    if (const auto* within = std::get_if<WithinOutline>(&shape)) {
+        Json outlines = Json::array();
+        for (const std::vector<StrokePoint>& outline : within->outlines) outlines.push_back(flat(outline));
+        return {{"outlines_px", outlines}};
+    }
+    if (const auto* rule = std::get_if<WhereRule>(&shape))
+        return {{"where", name_of(kRules, rule->kind)},
+                {"least", rule->least},
+                {"most", rule->most},
+                {"frame", rule->frame.value}};
+    return {};
+}
+StrokeShape shape_of(const Json& json) {
+    if (json.is_null()) return AlongPath{};
+    if (json == "fade") return FadeAcross{};
+    if (json.is_object() && json.contains("outlines_px")) {
+        WithinOutline within;
+        for (const Json& outline : json["outlines_px"]) within.outlines.push_back(points_of(outline));
+        return within;
+    }
+    WhereRule rule;
+    rule.kind = named(kRules, json.at("where"));
+    get(json, "least", rule.least);
+    get(json, "most", rule.most);
+    get(json, "frame", rule.frame.value);
+    return rule;
+}
+
+Json json_of(const Stroke& own) {
     Json from = "merge";
     if (const auto* frame = std::get_if<FrameId>(&own.source)) from = Json{{"frame", frame->value}};
     if (const auto* result = std::get_if<ResultId>(&own.source)) from = Json{{"result", result->value}};
+    if (const auto* place = std::get_if<FromPlace>(&own.source))
+        from = Json{{"place_px", {place->dx_px, place->dy_px}}};
     Json json{{"from", from},
               {"radius_px", own.radius_px},
               {"softness", own.softness},
               {"flow", own.flow},
-              {"points_px", points}};
+              {"points_px", flat(own.points)}};
+    if (const Json shape = json_of(own.shape); !shape.is_null()) json["shape"] = shape;
+    if (own.match_tone) json["match_tone"] = true;
     if (own.is_off) json["off"] = true;
     const auto is_pressed_less = [](const StrokePoint& point) { return point.pressure != 1; };
     if (std::any_of(own.points.begin(), own.points.end(), is_pressed_less))
@@ -188,6 +237,8 @@ Stroke stroke_of(const Json& json) {
     Stroke own;
     if (const Json& from = json.at("from"); from.is_object() && from.contains("result"))
         own.source = ResultId{from["result"].get<int>()};
+    else if (from.is_object() && from.contains("place_px"))
+        own.source = FromPlace{from["place_px"].at(0).get<int>(), from["place_px"].at(1).get<int>()};
     else if (from.is_object())
         own.source = FrameId{from.at("frame").get<int>()};
     else if (from != "merge")
@@ -196,9 +247,9 @@ Stroke stroke_of(const Json& json) {
     get(json, "softness", own.softness);
     get(json, "flow", own.flow);
     get(json, "off", own.is_off);
-    const Json& points = json.at("points_px");
-    for (std::size_t i = 0; i + 1 < points.size(); i += 2)
-        own.points.push_back({points[i].get<double>(), points[i + 1].get<double>()});
+    own.points = points_of(json.at("points_px"));
+    get(json, "match_tone", own.match_tone);
+    if (json.contains("shape")) own.shape = shape_of(json["shape"]);
     if (json.contains("pressures"))
         for (std::size_t i = 0; i < std::min(own.points.size(), json["pressures"].size()); ++i)
             own.points[i].pressure = std::clamp(json["pressures"][i].get<double>(), 0.0, 1.0);

@@ -25,14 +25,26 @@ void check_frames(const SharedList<ProjectFrame>& frames, std::set<FrameId>& ids
     }
 }
 
+void check_points(const std::vector<StrokePoint>& points) {
+    for (const StrokePoint& point : points)
+        require(lies_within(point.x_px, kMostPx) && lies_within(point.y_px, kMostPx),
+                "a stroke leads out of every picture");
+}
+
 void check_strokes(const SharedList<Stroke>& strokes) {
     for (const Stroke& stroke : strokes) {
         require(stroke.radius_px >= 0.5 && stroke.radius_px <= kMostPx, "a stroke has an impossible radius");
         require(stroke.softness >= 0 && stroke.softness <= 1 && stroke.flow >= 0 && stroke.flow <= 1,
                 "a stroke has an impossible softness or flow");
-        for (const StrokePoint& point : stroke.points)
-            require(lies_within(point.x_px, kMostPx) && lies_within(point.y_px, kMostPx),
-                    "a stroke leads out of every picture");
+        check_points(stroke.points);
+        if (const auto* within = std::get_if<WithinOutline>(&stroke.shape))
+            for (const std::vector<StrokePoint>& outline : within->outlines) check_points(outline);
+        if (const auto* rule = std::get_if<WhereRule>(&stroke.shape))
+            require(lies_within(rule->least, kMostPx) && lies_within(rule->most, kMostPx),
+                    "a stroke has an impossible rule");
+        if (const auto* place = std::get_if<FromPlace>(&stroke.source))
+            require(lies_within(place->dx_px, kMostPx) && lies_within(place->dy_px, kMostPx),
+                    "a stroke is copied from out of every picture");
     }
 }
 

@@ -69,10 +69,12 @@ void SnagWalk::show_known() {
     const auto found = result ? known_.find(result->id) : known_.end();
     const std::size_t before = snags_.size();
     snags_.clear();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    const MergePlanes planes = product ? planes_of(*product->result, product->plane->series) : MergePlanes();
     if (found != known_.end())
         for (const Snag& snag : found->second.snags)
             snags_.push_back({snag, found->second.ignored.contains(int(snags_.size())),
-                              is_painted(snag, result->strokes)});
+                              is_painted(snag, result->strokes, planes)});
     if (snags_.size() != before) current_.reset();
     emit changed();
 }

@@ -170,18 +170,18 @@ TEST_CASE("a frame that cannot be read is passed over, without any the reason is
 TEST_CASE("how much of a place is painted follows draw-in and wiping back", "[mend]") {
     Stroke stroke{FrameId{1}, 10, 0, 0.5, {{50, 50}, {80, 50}}};
     SharedList<Stroke> strokes;
-    CHECK(painted_share(strokes, {50, 50}) == 0);
+    CHECK(painted_on(strokes, {50, 50, 1, 1}, {}, {}).share(0, 0) == 0);
     strokes = strokes.appended(stroke);
-    CHECK(painted_share(strokes, {60, 52}) == Approx(0.5));
-    CHECK(painted_share(strokes, {60, 90}) == 0);
+    CHECK(painted_on(strokes, {60, 52, 1, 1}, {}, {}).share(0, 0) == Approx(0.5));
+    CHECK(painted_on(strokes, {60, 90, 1, 1}, {}, {}).share(0, 0) == 0);
     strokes = strokes.appended(stroke);
-    CHECK(painted_share(strokes, {60, 52}) == Approx(0.75));
+    CHECK(painted_on(strokes, {60, 52, 1, 1}, {}, {}).share(0, 0) == Approx(0.75));
     Snag snag;
     snag.place = {60, 52};
-    CHECK(is_painted(snag, strokes));
+    CHECK(is_painted(snag, strokes, {}));
     snag.place = {60, 90};
-    CHECK_FALSE(is_painted(snag, strokes));
+    CHECK_FALSE(is_painted(snag, strokes, {}));
     stroke.source = WipeBack{};
     stroke.flow = 1;
-    CHECK(painted_share(strokes.appended(stroke), {60, 52}) == Approx(0).margin(1e-6));
+    CHECK(painted_on(strokes.appended(stroke), {60, 52, 1, 1}, {}, {}).share(0, 0) == Approx(0).margin(1e-6));
 }

@@ -1,0 +1,107 @@
+#include "core/mend/thing.h"
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+#include <opencv2/imgproc.hpp>
+
+namespace moorhaze {
+namespace {
+
+constexpr int kMostSide_px = 400;
+constexpr int kRounds = 4;
+constexpr int kSurely_px = 3;       // at the rim of what is looked at, no thing
+constexpr double kSimple_px = 0.7;  // an outline strays from its pixels by at most so much
+
+/// Lightness, colour and depth as three channels that count alike.
+cv::Mat3b looked_at(const cv::Mat3f& light, const cv::Mat1f& depth) {
+    cv::Mat3f root, lab;
+    cv::Mat3f held = cv::min(cv::max(light, 0.0f), 1.0f);
+    cv::pow(held, 1 / 2.2, root);
+    cv::cvtColor(root, lab, cv::COLOR_RGB2Lab);
+    double nearest = 0, farthest = 0;
+    if (!depth.empty()) cv::minMaxLoc(depth, &nearest, &farthest);
+    const double scale = farthest > nearest ? 255 / (farthest - nearest) : 0;
+    cv::Mat3b seen(light.size());
+    for (int y = 0; y < seen.rows; ++y)
+        for (int x = 0; x < seen.cols; ++x) {
+            const cv::Vec3f& own = lab(y, x);
+            seen(y, x) = {
+                cv::saturate_cast<uchar>(own[0] * 2.55f), cv::saturate_cast<uchar>(128 + own[1] + own[2]),
+                depth.empty() ? uchar(0) : cv::saturate_cast<uchar>((double(depth(y, x)) - nearest) * scale)};
+        }
+    return seen;
+}
+
+/// Only the pieces that the scribble touches.
+cv::Mat1b touched(const cv::Mat1b& places, const cv::Mat1b& scribble) {
+    cv::Mat1i pieces;
+    const int count = cv::connectedComponents(places, pieces, 4);
+    std::vector<bool> is_touched(std::size_t(count), false);
+    for (int y = 0; y < places.rows; ++y)
+        for (int x = 0; x < places.cols; ++x)
+            if (scribble(y, x) && places(y, x)) is_touched[std::size_t(pieces(y, x))] = true;
+    cv::Mat1b kept(places.size(), uchar(0));
+    for (int y = 0; y < places.rows; ++y)
+        for (int x = 0; x < places.cols; ++x)
+            if (places(y, x) && is_touched[std::size_t(pieces(y, x))]) kept(y, x) = 255;
+    return kept;
+}
+
+}  // namespace
+
+int thing_reach(cv::Size scribble) {
+    return 24 + std::max(scribble.width, scribble.height);
+}
+
+std::vector<std::vector<StrokePoint>> outlines_of_thing(const cv::Mat3f& light, const cv::Mat1f& depth,
+                                                        const cv::Mat1b& scribble, cv::Point top_left,
+                                                        const Job& job) {
+    const double scale = std::min(1.0, double(kMostSide_px) / std::max(light.cols, light.rows));
+    const cv::Size size(std::max(8, int(light.cols * scale)), std::max(8, int(light.rows * scale)));
+    cv::Mat small_light, small_depth, small_scribble;
+    cv::resize(light, small_light, size, 0, 0, cv::INTER_AREA);
+    if (!depth.empty()) cv::resize(depth, small_depth, size, 0, 0, cv::INTER_AREA);
+    cv::resize(scribble, small_scribble, size, 0, 0, cv::INTER_AREA);
+    const cv::Mat1b sure = small_scribble > 127;
+    if (cv::countNonZero(sure) == 0) throw BadParameter("the scribble is too small to tell what it lies on");
+    job.checkpoint();
+
+    cv::Mat mask(size, CV_8U, cv::Scalar(cv::GC_PR_BGD));
+    std::vector<cv::Point> places, hull;
+    cv::findNonZero(sure, places);
+    cv::convexHull(places, hull);
+    cv::fillConvexPoly(mask, hull, cv::Scalar(cv::GC_PR_FGD));
+    cv::rectangle(mask, cv::Rect({}, size), cv::Scalar(cv::GC_BGD), kSurely_px);
+    mask.setTo(cv::GC_FGD, sure);
+    cv::Mat behind, before;
+    {
+        // The library's mixtures start from its one random state.
+        static std::mutex one_at_a_time;
+        const std::scoped_lock lock(one_at_a_time);
+        cv::setRNGSeed(1);
+        cv::grabCut(looked_at(small_light, small_depth), mask, {}, behind, before, kRounds,
+                    cv::GC_INIT_WITH_MASK);
+    }
+    job.checkpoint();
+    const cv::Mat1b thing = touched((mask & 1) != 0, sure);
+    std::vector<std::vector<cv::Point>> outlines;
+    cv::Mat1b large;
+    cv::resize(thing, large, light.size(), 0, 0, cv::INTER_LINEAR);
+    cv::findContours(large > 127, outlines, cv::RETR_CCOMP, cv::CHAIN_APPROX_NONE);
+    std::vector<std::vector<StrokePoint>> found;
+    for (const std::vector<cv::Point>& outline : outlines) {
+        std::vector<cv::Point> simple;
+        cv::approxPolyDP(outline, simple, kSimple_px, true);
+        if (simple.size() < 3) continue;
+        found.emplace_back();
+        for (const cv::Point& at : simple)
+            found.back().push_back({double(top_left.x + at.x), double(top_left.y + at.y)});
+    }
+    if (found.empty())
+        throw BadParameter(
+            "nothing stands out there: scribble over more of the thing, or draw it in by brush");
+    return found;
+}
+
+}  // namespace moorhaze
