@@ -46,9 +46,13 @@ void set_method(const Step& step) {
 
 void show_page(const Step& step) {
     const QString& name = step.words[0];
-    if (name == "snags" || name == "strokes") {
+    if (name == "snags" || name == "strokes" || name == "fill") {
         step.session.standpoint.set_stage(Stage::mend);
-        return step.window.findChild<QPushButton*>(name == "snags" ? "mendPage0" : "mendPage1")->click();
+        return step.window
+            .findChild<QPushButton*>(name == "snags"     ? "mendPage0"
+                                     : name == "strokes" ? "mendPage1"
+                                                         : "mendPage2")
+            ->click();
     }
     step.session.standpoint.set_stage(Stage::plan);
     step.window.plan_tray().show_page(name == "numbers" ? PlanTray::numbers
@@ -150,7 +154,7 @@ const ScriptCommand kCommands[] = {
          else
              step.fail(QStringLiteral("there is no stage '%1'").arg(step.words[0]));
      }},
-    {"page", "numbers | shoot | bring-in | snags | strokes", 1, 1, false, &show_page},
+    {"page", "numbers | shoot | bring-in | snags | strokes | fill", 1, 1, false, &show_page},
     {"bench", "SCENE [mishaps]", 1, 2, false, &connect_bench},
     {"marks", "NEAR_MM FAR_MM", 2, 2, true,
      [](const Step& step) { step.session.shoot_desk.set_marks(step.number(0), step.number(1)); }},

@@ -8,6 +8,9 @@
 namespace moorhaze {
 namespace {
 
+constexpr int kWidest = 4;          // times the usual, that a thing is looked for around its scribble
+constexpr double kThingRim_px = 2;  // over which a thing's edge passes into the picture
+
 SourcePart part_of(const FrameSource& frames, FrameId frame, PixelRect area, const Job& job) {
     const auto index = frames.index_of(frame);
     if (!index)
@@ -91,21 +94,27 @@ Stroke taking_the_thing(const MergeResult& merge, const SharedList<Stroke>& stro
                         const MendSources& sources, const Stroke& scribble, const Job& job) {
     const PixelRect reach = reach_of(scribble) & merge.area;
     if (reach.empty()) throw BadParameter("there is no picture where the scribble lies");
-    const PixelRect around = grown(reach, thing_reach(reach.size())) & merge.area;
     const MergePlanes planes = planes_of(merge, sources.frames.series());
     const SourcePixels pixels = pixels_of(sources, job);
-    const cv::Mat3f light =
-        std::holds_alternative<WipeBack>(scribble.source) ||
-                std::holds_alternative<FromPlace>(scribble.source)
-            ? light_beneath(merge.picture, planes, strokes, around, sources.frames.curve(), pixels, job)
-            : pixels(scribble.source, around).light;
+    const bool is_own = std::holds_alternative<WipeBack>(scribble.source) ||
+                        std::holds_alternative<FromPlace>(scribble.source);
     Stroke marks = scribble;
     marks.flow = 1;
-    const cv::Mat1f depth = merge.depth.empty() ? cv::Mat1f() : merge.depth(around - merge.area.tl());
+    Thing thing;
+    // Farther around where the thing goes on.
+    for (int times = 1; times == 1 || (thing.is_cut_off && times <= kWidest); times *= 2) {
+        const PixelRect around = grown(reach, times * thing_reach(reach.size())) & merge.area;
+        const cv::Mat3f light = is_own ? light_beneath(merge.picture, planes, strokes, around,
+                                                       sources.frames.curve(), pixels, job)
+                                       : pixels(scribble.source, around).light;
+        const cv::Mat1f depth = merge.depth.empty() ? cv::Mat1f() : merge.depth(around - merge.area.tl());
+        thing = thing_at(light, depth, stroke_mask(marks, around, planes, job.quiet()) > 0.5f, around.tl(),
+                         merge.area, job);
+    }
     Stroke taken = scribble;
     taken.points.clear();
-    taken.shape = WithinOutline{outlines_of_thing(
-        light, depth, stroke_mask(marks, around, planes, job.quiet()) > 0.5f, around.tl(), job)};
+    taken.radius_px = kThingRim_px, taken.softness = 0.5;
+    taken.shape = WithinOutline{thing.outlines};
     return taken;
 }
 

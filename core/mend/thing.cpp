@@ -48,15 +48,24 @@ cv::Mat1b touched(const cv::Mat1b& places, const cv::Mat1b& scribble) {
     return kept;
 }
 
+/// The rims of what is looked at beyond which the picture goes on; no thing is looked for there.
+std::vector<cv::Rect> cut_sides(PixelRect area, PixelRect picture, cv::Size size) {
+    std::vector<cv::Rect> sides;
+    if (area.x > picture.x) sides.emplace_back(0, 0, kSurely_px, size.height);
+    if (area.y > picture.y) sides.emplace_back(0, 0, size.width, kSurely_px);
+    if (area.br().x < picture.br().x) sides.emplace_back(size.width - kSurely_px, 0, kSurely_px, size.height);
+    if (area.br().y < picture.br().y) sides.emplace_back(0, size.height - kSurely_px, size.width, kSurely_px);
+    return sides;
+}
+
 }  // namespace
 
 int thing_reach(cv::Size scribble) {
     return 24 + std::max(scribble.width, scribble.height);
 }
 
-std::vector<std::vector<StrokePoint>> outlines_of_thing(const cv::Mat3f& light, const cv::Mat1f& depth,
-                                                        const cv::Mat1b& scribble, cv::Point top_left,
-                                                        const Job& job) {
+Thing thing_at(const cv::Mat3f& light, const cv::Mat1f& depth, const cv::Mat1b& scribble, cv::Point top_left,
+               PixelRect picture, const Job& job) {
     const double scale = std::min(1.0, double(kMostSide_px) / std::max(light.cols, light.rows));
     const cv::Size size(std::max(8, int(light.cols * scale)), std::max(8, int(light.rows * scale)));
     cv::Mat small_light, small_depth, small_scribble;
@@ -72,7 +81,9 @@ std::vector<std::vector<StrokePoint>> outlines_of_thing(const cv::Mat3f& light, 
     cv::findNonZero(sure, places);
     cv::convexHull(places, hull);
     cv::fillConvexPoly(mask, hull, cv::Scalar(cv::GC_PR_FGD));
-    cv::rectangle(mask, cv::Rect({}, size), cv::Scalar(cv::GC_BGD), kSurely_px);
+    const PixelRect area(top_left, light.size());
+    const std::vector<cv::Rect> cuts = cut_sides(area, picture, size);
+    for (const cv::Rect& side : cuts) mask(side).setTo(cv::GC_BGD);
     mask.setTo(cv::GC_FGD, sure);
     cv::Mat behind, before;
     {
@@ -89,16 +100,20 @@ std::vector<std::vector<StrokePoint>> outlines_of_thing(const cv::Mat3f& light, 
     cv::Mat1b large;
     cv::resize(thing, large, light.size(), 0, 0, cv::INTER_LINEAR);
     cv::findContours(large > 127, outlines, cv::RETR_CCOMP, cv::CHAIN_APPROX_NONE);
-    std::vector<std::vector<StrokePoint>> found;
+    Thing found;
+    for (cv::Rect side : cuts) {
+        side = cv::Rect(side.x - 1, side.y - 1, side.width + 2, side.height + 2) & cv::Rect({}, size);
+        found.is_cut_off = found.is_cut_off || cv::countNonZero(thing(side)) > 0;
+    }
     for (const std::vector<cv::Point>& outline : outlines) {
         std::vector<cv::Point> simple;
         cv::approxPolyDP(outline, simple, kSimple_px, true);
         if (simple.size() < 3) continue;
-        found.emplace_back();
+        found.outlines.emplace_back();
         for (const cv::Point& at : simple)
-            found.back().push_back({double(top_left.x + at.x), double(top_left.y + at.y)});
+            found.outlines.back().push_back({double(top_left.x + at.x), double(top_left.y + at.y)});
     }
-    if (found.empty())
+    if (found.outlines.empty())
         throw BadParameter(
             "nothing stands out there: scribble over more of the thing, or draw it in by brush");
     return found;

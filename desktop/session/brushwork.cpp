@@ -1,5 +1,7 @@
 #include "desktop/session/brushwork.h"
 
+#include <QLineF>
+
 #include <algorithm>
 #include <cmath>
 
@@ -52,7 +54,12 @@ QString Brushwork::why_not() const {
     const ProjectResult* result = base_.standpoint.result();
     if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
     if (!display_ || shown_ != result->id) return tr("The picture is still being prepared.");
-    if (base_.standpoint.brush().wipe_back) return {};
+    if (making_.is_busy()) return tr("The stroke before is still being made.");
+    const MendTool tool = base_.standpoint.brush().tool;
+    if (tool == MendTool::wipe_back || tool == MendTool::heal) return {};
+    if (tool == MendTool::copy)
+        return copied_place_ || copied_from_ ? QString()
+                                             : tr("Point at the place to copy from and press J first.");
     if (const auto result_source = base_.standpoint.source_result()) return why_not_from(*result_source);
     const auto source = base_.standpoint.source();
     if (!source)
@@ -89,7 +96,11 @@ void Brushwork::paint_stroke_as_brush(int stroke) {
     const Brush& brush = base_.standpoint.brush();
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     change_stroke(tr("change a stroke"), stroke, [&](Stroke& own) {
-        own.source = brush.wipe_back ? StrokeSource(WipeBack{}) : base_.standpoint.stroke_source();
+        if (brush.tool == MendTool::wipe_back)
+            own.source = WipeBack{};
+        else if (brush.tool != MendTool::heal && brush.tool != MendTool::copy)
+            own.source = base_.standpoint.stroke_source();
+        own.match_tone = brush.match_tone || brush.tool == MendTool::heal;
         own.radius_px = brush.radius_px;
         own.softness = brush.softness;
         own.flow = brush.flow;
@@ -114,43 +125,135 @@ void Brushwork::change_stroke(const QString& what, int stroke, const std::functi
     base_.document.edit(what, with_strokes(base_.document.project(), result->id, SharedList(strokes)));
 }
 
-void Brushwork::begin_stroke(QPointF place, double pressure) {
-    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+Stroke Brushwork::stroke_of_brush() const {
     const Brush& brush = base_.standpoint.brush();
     Stroke stroke;
-    if (!brush.wipe_back) stroke.source = base_.standpoint.stroke_source();
+    if (brush.tool == MendTool::draw_in || brush.tool == MendTool::fade || brush.tool == MendTool::take)
+        stroke.source = base_.standpoint.stroke_source();
+    if (brush.tool == MendTool::copy && copied_from_) stroke.source = *copied_from_;
     stroke.radius_px = brush.radius_px;
     stroke.softness = brush.softness;
     stroke.flow = brush.flow;
+    stroke.match_tone = brush.match_tone && brush.tool != MendTool::wipe_back && brush.tool != MendTool::fade;
+    return stroke;
+}
+
+void Brushwork::begin_stroke(QPointF place, double pressure) {
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+    const MendTool tool = base_.standpoint.brush().tool;
+    base_.standpoint.set_drawing(true);
+    if (tool == MendTool::fade || tool == MendTool::take || tool == MendTool::heal) return set_guide({place});
+    if (tool == MendTool::copy && copied_place_) {
+        const QPointF away = *copied_place_ - place;
+        copied_from_ = FromPlace{int(std::lround(away.x())), int(std::lround(away.y()))};
+        copied_place_.reset();
+    }
+    Stroke stroke = stroke_of_brush();
     stroke.points = {{place.x(), place.y(), pressure}};
     live_ = stroke;
-    base_.standpoint.set_drawing(true);
     render(to_qrect(reach_of(stroke)));
 }
 
 void Brushwork::continue_stroke(QPointF place, double pressure) {
+    if (!guide_.isEmpty()) {
+        const bool fades = base_.standpoint.brush().tool == MendTool::fade;
+        return set_guide(fades ? QList<QPointF>{guide_.first(), place} : guide_ + QList<QPointF>{place});
+    }
     if (!live_) return;
     const StrokePoint last = live_->points.back();
     if (std::hypot(place.x() - last.x_px, place.y() - last.y_px) < 0.5 && pressure <= last.pressure) return;
     live_->points.push_back({place.x(), place.y(), pressure});
     Stroke piece = *live_;
-    piece.points = {last, live_->points.back()};
+    // A tone that meets the surroundings changes all along when the stroke grows.
+    if (!piece.match_tone) piece.points = {last, live_->points.back()};
     render(to_qrect(reach_of(piece)));
 }
 
 void Brushwork::end_stroke() {
+    if (!guide_.isEmpty()) return end_guided();
     if (!live_) return;
     const Stroke done = *live_;
     live_.reset();
     base_.standpoint.set_drawing(false);
-    base_.document.edit(stroke_words(base_.document.project(), done),
-                        with_stroke(base_.document.project(), *shown_, done));
+    add_stroke(done);
+}
+
+void Brushwork::add_stroke(const Stroke& stroke) {
+    base_.document.edit(stroke_words(base_.document.project(), stroke),
+                        with_stroke(base_.document.project(), *shown_, stroke));
+}
+
+void Brushwork::set_guide(const QList<QPointF>& places) {
+    guide_ = places;
+    emit guide_changed();
+}
+
+void Brushwork::end_guided() {
+    Stroke stroke = stroke_of_brush();
+    for (const QPointF& place : guide_) stroke.points.push_back({place.x(), place.y(), 1});
+    if (base_.standpoint.brush().tool != MendTool::fade) return make_beside(stroke);
+    const double length = QLineF(guide_.first(), guide_.last()).length();
+    set_guide({});
+    base_.standpoint.set_drawing(false);
+    if (length < 2)
+        return base_.notices.notify_error(tr("Drag from where the fade begins to where it ends."));
+    stroke.shape = FadeAcross{};
+    stroke.flow = 1;
+    add_stroke(stroke);
+}
+
+/// The scribble stays in sight until the stroke is there.
+void Brushwork::make_beside(const Stroke& path) {
+    const bool heals = base_.standpoint.brush().tool == MendTool::heal;
+    const auto ended = [this] {
+        set_guide({});
+        base_.standpoint.set_drawing(false);
+    };
+    making_.want(
+        [product = product_, strokes = followed_, sources = base_.products.sources(),
+         results = base_.products.result_sources(followed_.appended(path), product_.plane), path,
+         heals](const Job& job) {
+            Stroke whole = path;
+            whole.flow = 1;  // half a thing or half a speck is never meant
+            const MendSources from{*sources->of(product.plane), results};
+            return heals ? healing(*product.result, strokes, from, whole, job)
+                         : taking_the_thing(*product.result, strokes, from, whole, job);
+        },
+        [this, ended, of = shown_](const Stroke& stroke) {
+            ended();
+            if (of == shown_) add_stroke(stroke);
+        },
+        [this, ended](const std::exception& error) {
+            ended();
+            base_.notices.notify_error(QString::fromUtf8(error.what()));
+        });
+}
+
+void Brushwork::copy_from(QPointF place) {
+    copied_place_ = place;
+    copied_from_.reset();
+}
+
+void Brushwork::fill(const WhereRule& rule) {
+    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+    Stroke stroke = stroke_of_brush();
+    stroke.flow = 1;
+    stroke.match_tone = false;
+    stroke.shape = rule;
+    try {
+        const PixelRect pixel(product_.result->area.x, product_.result->area.y, 1, 1);
+        stroke_mask(stroke, pixel, planes_of(*product_.result, product_.plane->series), {});
+    } catch (const BadParameter& error) {
+        return base_.notices.notify_error(QString::fromUtf8(error.what()));
+    }
+    add_stroke(stroke);
 }
 
 bool Brushwork::is_settled() const {
     const ProjectResult* result = base_.standpoint.result();
     if (!result) return true;
-    return shown_ == result->id && display_ && pending_.isEmpty() && !whole_.is_busy() && !pieces_.is_busy();
+    return shown_ == result->id && display_ && pending_.isEmpty() && !whole_.is_busy() &&
+           !pieces_.is_busy() && !making_.is_busy();
 }
 
 /// What differs between the strokes on the screen and those of today is rendered anew: undo, redo and new
@@ -172,6 +275,8 @@ void Brushwork::show_result() {
         store_.put({*shown_, followed_}, std::exchange(display_, nullptr));
     if (product_.file) product_.file->rest();
     live_.reset();
+    making_.drop();
+    set_guide({});
     base_.standpoint.set_drawing(false);
     whole_.drop();
     pieces_.drop();

@@ -1,6 +1,9 @@
 #pragma once
+#include <QList>
+#include <QPointF>
 #include <QRegion>
 
+#include "core/mend/strokes.h"
 #include "desktop/session/display_picture.h"
 #include "desktop/session/latest_wish.h"
 #include "desktop/session/picture_store.h"
@@ -20,7 +23,14 @@ class Brushwork : public QObject {
     /// @param pressure  0..1 of a pen.
     void begin_stroke(QPointF place, double pressure = 1);
     void continue_stroke(QPointF place, double pressure = 1);
+    /// Draws in at once; what fades, takes or heals is made when it ends.
     void end_stroke();
+    /// What is being drawn without being seen yet, in reference pixels.
+    const QList<QPointF>& guide() const { return guide_; }
+    /// Where the next copying stroke starts from; later ones keep its distance.
+    void copy_from(QPointF place);
+    /// The source is brought to all places of the merge that a rule holds for.
+    void fill(const WhereRule& rule);
 
     // Strokes of the result shown, by their places in its list.
     void set_stroke_off(int stroke, bool off);
@@ -36,9 +46,15 @@ class Brushwork : public QObject {
   signals:
     void display_changed();         ///< another picture
     void area_changed(QRect area);  ///< part of the picture, in reference pixels
+    void guide_changed();
 
   private:
     QString why_not_from(ResultId source) const;
+    Stroke stroke_of_brush() const;
+    void set_guide(const QList<QPointF>& places);
+    void end_guided();
+    void make_beside(const Stroke& path);
+    void add_stroke(const Stroke& stroke);
     void change_stroke(const QString& what, int stroke, const std::function<void(Stroke&)>& change);
     void show_result();
     void follow_strokes();
@@ -50,6 +66,10 @@ class Brushwork : public QObject {
     PictureStore& store_;
     LatestWish whole_;   ///< a result that is shown anew
     LatestWish pieces_;  ///< of the one shown
+    LatestWish making_;  ///< a stroke out of what was drawn
+    QList<QPointF> guide_;
+    std::optional<QPointF> copied_place_;
+    std::optional<FromPlace> copied_from_;  ///< once a stroke of it began
     std::optional<ResultId> shown_;
     MergeProduct product_;
     SharedList<Stroke> followed_;  ///< the strokes that are on the screen, or will be

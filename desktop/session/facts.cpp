@@ -110,19 +110,29 @@ QString strokes_text(int count) {
     return count == 1 ? tr("1 stroke") : tr("%1 strokes").arg(count);
 }
 
-QString stroke_words(const Project& project, const Stroke& stroke) {
+QString source_words(const Project& project, const Stroke& stroke) {
     if (const auto* frame = std::get_if<FrameId>(&stroke.source)) {
         const auto place = place_of(project, *frame);
-        return place ? tr("draw-in from frame %1").arg(*place + 1) : tr("draw-in from a frame that is gone");
+        return place ? tr("frame %1").arg(*place + 1) : tr("a frame that is gone");
     }
     if (const auto* id = std::get_if<ResultId>(&stroke.source)) {
         const ProjectResult* result = find_result(project, *id);
-        return result ? tr("draw-in from %1").arg(QString::fromStdString(result->title))
-                      : tr("draw-in from a result that is gone");
+        return result ? QString::fromStdString(result->title) : tr("a result that is gone");
     }
-    return tr("wipe back");
+    return std::holds_alternative<FromPlace>(stroke.source) ? tr("beside") : tr("the merge");
 }
 
+QString stroke_words(const Project& project, const Stroke& stroke) {
+    if (std::holds_alternative<FromPlace>(stroke.source)) return stroke.match_tone ? tr("heal") : tr("copy");
+    if (std::holds_alternative<FadeAcross>(stroke.shape))
+        return tr("fade to %1").arg(source_words(project, stroke));
+    if (std::holds_alternative<WithinOutline>(stroke.shape))
+        return tr("thing from %1").arg(source_words(project, stroke));
+    if (std::holds_alternative<WhereRule>(stroke.shape))
+        return tr("fill from %1").arg(source_words(project, stroke));
+    if (std::holds_alternative<WipeBack>(stroke.source)) return tr("wipe back");
+    return tr("draw-in from %1").arg(source_words(project, stroke));
+}
 QString snags_text(int count) {
     return count == 0 ? tr("no snags") : count == 1 ? tr("1 snag") : tr("%1 snags").arg(count);
 }

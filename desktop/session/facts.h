@@ -23,7 +23,9 @@ struct Suggestion {
 };
 std::vector<Suggestion> suggestions(const SessionBase& base);
 QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
-/// What a stroke does: "draw-in from frame 3", "draw-in from Pyramid 2", "wipe back".
+/// What a stroke brings: "frame 12", "Pyramid 2".
+QString source_words(const Project& project, const Stroke& stroke);
+/// What a stroke does: "draw-in from frame 3", "fade to Pyramid 2", "heal", "wipe back".
 QString stroke_words(const Project& project, const Stroke& stroke);
 QString snags_text(int count);  ///< "1 snag", "no snags"
 QString gap_text(const FocusGap& gap);

@@ -48,9 +48,7 @@ void Pointing::pick(FrameId frame) {
     base_.standpoint.set_frame(frame);
     if (base_.standpoint.stage() != Stage::mend) return;
     base_.standpoint.set_source(frame);
-    Brush brush = base_.standpoint.brush();
-    brush.wipe_back = false;
-    base_.standpoint.set_brush(brush);
+    if (base_.standpoint.brush().tool == MendTool::wipe_back) base_.standpoint.set_tool(MendTool::draw_in);
 }
 
 void Pointing::step(int by) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/mend/mended.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze::desktop {
@@ -76,6 +77,40 @@ cv::Mat3b look_at(const MergeResult& merge, const cv::Mat4b& base, LookAt look, 
     return shown;
 }
 
+/// What strokes brought, in the depth colour of the frame that each came from, over the picture in grey;
+/// violet stripes where it is another result or another place.
+cv::Mat3b look_at_painted(const MergeResult& merge, const Series& series, const SharedList<Stroke>& strokes,
+                          const cv::Mat4b& base, const std::array<QColor, 256>& colours, const Job& job) {
+    std::vector<std::optional<QColor>> tints;
+    for (const Stroke& stroke : strokes) {
+        tints.emplace_back();
+        const auto* frame = std::get_if<FrameId>(&stroke.source);
+        const auto place = frame ? index_of(series, *frame) : std::nullopt;
+        if (place && series.count() > 1)
+            tints.back() = colours[std::size_t(*place * 255 / (series.count() - 1))];
+    }
+    const Painted painted = painted_on(strokes, merge.area, planes_of(merge, series), job);
+    cv::Mat3b shown(base.size());  // red, green, blue
+    for_rows(shown.rows, job, [&](int y) {
+        const int v = std::min(kShrink * y, painted.share.rows - 1);
+        for (int x = 0; x < shown.cols; ++x) {
+            const int u = std::min(kShrink * x, painted.share.cols - 1);
+            const cv::Vec4b own = base(y, x);
+            const int grey = (own[0] * 29 + own[1] * 150 + own[2] * 77) / 256;
+            const int stroke = painted.stroke(v, u);
+            const float share = stroke > 0 ? 0.25f + 0.65f * painted.share(v, u) : 0;
+            const bool has_depth = stroke > 0 && tints[std::size_t(stroke - 1)];
+            const QColor tint = has_depth ? *tints[std::size_t(stroke - 1)]
+                                          : QColor(((x + y) / 4) % 2 == 0 ? kViolet : kViolet & 0x7f7f7f);
+            const int colour[] = {tint.red(), tint.green(), tint.blue()};
+            for (int c = 0; c < 3; ++c)
+                shown(y, x)[c] = uchar(float(grey) * 0.6f * (1 - share) +
+                                       share * float(colour[c]) * float(90 + grey) / 345);
+        }
+    });
+    return shown;
+}
+
 /// Depth colours where something is known, dark elsewhere. Small, so that it is made at once.
 std::shared_ptr<const DisplayPicture> growth_picture(const Growth& growth, int frames,
                                                      const std::array<QColor, 256>& colours) {
@@ -98,8 +133,10 @@ ResultLook::ResultLook(SessionBase& base, const Merging& merging, const std::arr
                        QObject* parent)
     : QObject(parent), base_(base), merging_(merging), colours_(colours) {
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::result || aspect == Standpoint::Aspect::look) want();
-        if (aspect == Standpoint::Aspect::look) emit changed();
+        using Aspect = Standpoint::Aspect;
+        const bool looks = aspect == Aspect::look || aspect == Aspect::painted || aspect == Aspect::stage;
+        if (aspect == Aspect::result || looks) want();
+        if (looks) emit changed();
     });
     connect(&merging_, &Merging::grew, this, [this] {
         const auto& growth = merging_.growth();
@@ -109,6 +146,7 @@ ResultLook::ResultLook(SessionBase& base, const Merging& merging, const std::arr
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.series) made_of_.reset(), made_.reset(), base_of_.reset(), base_picture_.release();
         if (changes.merge && wanted_look() == LookAt::below_floor) want();
+        if (!changes.mended.empty() && wanted_look() == LookAt::painted) want();
     });
 }
 
@@ -123,6 +161,8 @@ bool ResultLook::has_trust() const {
 }
 
 LookAt ResultLook::wanted_look() const {
+    if (base_.standpoint.stage() == Stage::mend)
+        return base_.standpoint.shows_painted() ? LookAt::painted : LookAt::picture;
     const LookAt look = floor_moving_ ? LookAt::below_floor : base_.standpoint.look();
     return look == LookAt::below_floor && !has_trust() ? LookAt::picture : look;
 }
@@ -151,12 +191,15 @@ void ResultLook::want() {
         std::shared_ptr<const DisplayPicture> picture;
     };
     wish_.want(
-        [merge = own->result, look = wanted_look(),
-         floor = base_.document.project().merge.settings.trust_floor, frames = own->plane->series.count(),
-         colours = colours_, known = base_of_ == id ? base_picture_ : cv::Mat4b()](const Job& job) -> Made {
+        [merge = own->result, look = wanted_look(), strokes = base_.standpoint.result()->strokes,
+         series = own->plane->series, floor = base_.document.project().merge.settings.trust_floor,
+         frames = own->plane->series.count(), colours = colours_,
+         known = base_of_ == id ? base_picture_ : cv::Mat4b()](const Job& job) -> Made {
             const cv::Mat4b base = known.empty() ? downsampled_display(merge->picture) : known;
             job.checkpoint();
-            const cv::Mat3b shown = look_at(*merge, base, look, floor, frames, colours);
+            const cv::Mat3b shown = look == LookAt::painted
+                                        ? look_at_painted(*merge, series, strokes, base, colours, job.quiet())
+                                        : look_at(*merge, base, look, floor, frames, colours);
             return {base, std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, job),
                                                            QPoint(merge->area.x, merge->area.y), kShrink)};
         },

@@ -24,6 +24,7 @@ class ResultLook : public QObject {
     /// True when the result shown knows how far to trust its places.
     bool has_trust() const;
     /// What is to be shown instead of the plain picture; null when that is the picture itself.
+    /// In Merge what is looked at, in Mend what was painted.
     std::shared_ptr<const DisplayPicture> shown() const;
     /// The depth that the merge under way has found so far, in the depth colours; null when there is none.
     std::shared_ptr<const DisplayPicture> growing() const { return growing_; }

@@ -33,16 +33,28 @@ enum class LookAt {
     below_floor,  ///< places less trusted than the trust floor under a veil
     depth,        ///< the depth map in the depth colours, over the picture
     source,       ///< which frame each place came from, in the depth colours, over the picture
+    painted,      ///< in Mend: what strokes brought, in their sources' depth colours
     made_by,      ///< depth map, pyramid, backdrop, a part that moved: each with a tint and a pattern
 };
 
 /// What is drawn along the depth line in Align.
 enum class Drift { none, scale, shift, rotation, brightness };
 
+/// What the brush does.
+enum class MendTool {
+    draw_in,    ///< brings the source
+    wipe_back,  ///< brings the merge back as it was
+    fade,       ///< from the picture to the source, between two points
+    take,       ///< the whole thing that is scribbled over, from the source
+    heal,       ///< covers with a place near by that is alike
+    copy        ///< brings another place of the picture
+};
+
 /// The brush as the person set it.
 struct Brush {
     double radius_px = 17, softness = 0.6, flow = 0.4;
-    bool wipe_back = false;
+    MendTool tool = MendTool::draw_in;
+    bool match_tone = false;  ///< what is drawn in, taken or copied meets the light around it
     bool operator==(const Brush&) const = default;
 };
 
@@ -63,6 +75,7 @@ class Standpoint : public QObject {
         look,
         drift,
         brush,
+        painted,
         source,
         marks,
         quick_look,
@@ -104,6 +117,14 @@ class Standpoint : public QObject {
 
     const Brush& brush() const { return brush_; }
     void set_brush(const Brush& brush) { set(brush_, brush, Aspect::brush); }
+    void set_tool(MendTool tool) {
+        Brush brush = brush_;
+        brush.tool = tool;
+        set_brush(brush);
+    }
+    /// In Mend what was painted is shown over the picture.
+    bool shows_painted() const { return shows_painted_; }
+    void set_shows_painted(bool on) { set(shows_painted_, on, Aspect::painted); }
     /// The frame to draw in from; none was picked yet, or it is another result.
     std::optional<FrameId> source() const;
     void set_source(std::optional<FrameId> source);
@@ -157,6 +178,7 @@ class Standpoint : public QObject {
     LookAt look_ = LookAt::picture;
     Drift drift_ = Drift::scale;
     Brush brush_;
+    bool shows_painted_ = false;
     StrokeSource source_;
     bool drawing_ = false;
     bool sharp_marks_ = false, quick_look_ = false, keeping_ = false, look_ahead_ = true, whole_ahead_ = true;

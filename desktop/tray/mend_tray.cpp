@@ -1,6 +1,7 @@
 #include "desktop/tray/mend_tray.h"
 
 #include <QButtonGroup>
+#include <QCheckBox>
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -9,6 +10,7 @@
 
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
+#include "desktop/tray/fill_page.h"
 #include "desktop/tray/snag_list.h"
 #include "desktop/tray/stroke_list.h"
 #include "desktop/view/commands.h"
@@ -20,17 +22,22 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
     body()->addLayout(
         make_switch(switch_, QStringLiteral("mendPage"),
                     {{tr("Snags"), tr("Doubtful places of the merge")},
-                     {tr("Strokes"), tr("What was painted, each to be switched off or changed")}},
+                     {tr("Strokes"), tr("What was painted, each to be switched off or changed")},
+                     {tr("Fill"), tr("All places of a kind from the source in one step")}},
                     this));
     snags_ = new SnagList(session, session.snag_walk, commands, this);
     strokes_ = new StrokeList(session, session.brushwork, this);
     body()->addWidget(snags_);
+    fill_ = new FillPage(session, session.brushwork, this);
     body()->addWidget(strokes_);
+    body()->addWidget(fill_);
     switch_->button(0)->setChecked(true);
     strokes_->hide();
+    fill_->hide();
     connect(switch_, &QButtonGroup::idClicked, this, [this](int page) {
         snags_->setVisible(page == 0);
         strokes_->setVisible(page == 1);
+        fill_->setVisible(page == 2);
     });
     connect(strokes_, &StrokeList::chosen, this, &MendTray::stroke_chosen);
     connect(&session.snag_walk, &SnagWalk::changed, this, &MendTray::want_refresh);
@@ -56,6 +63,21 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
                      "Pick one by click or digit."));
     add_row(commands.button(QStringLiteral("draw-in"), tr("Draw in"), this),
             commands.button(QStringLiteral("wipe-back"), tr("Wipe back"), this));
+    add_row(commands.button(QStringLiteral("fade"), tr("Fade"), this),
+            commands.button(QStringLiteral("take"), tr("Take thing"), this));
+    add_row(commands.button(QStringLiteral("heal"), tr("Heal"), this),
+            commands.button(QStringLiteral("copy-from"), tr("Copy from"), this));
+    match_tone_ = new QCheckBox(tr("Match the tone around"), this);
+    match_tone_->setObjectName(QStringLiteral("matchTone"));
+    match_tone_->setToolTip(
+        tr("What is drawn in, taken or copied is made lighter or darker, each colour on its own, until it "
+           "meets what lies around the stroke"));
+    body()->addWidget(match_tone_);
+    connect(match_tone_, &QCheckBox::clicked, this, [this](bool on) {
+        Brush brush = base_.standpoint.brush();
+        brush.match_tone = on;
+        base_.standpoint.set_brush(brush);
+    });
     add_hairline();
     size_ = new ValueRow({tr("Size"),
                           tr("px"),
@@ -65,19 +87,26 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
                           2000,
                           1,
                           0,
+                          true,
                           true},
                          this);
-    softness_ = new ValueRow(
-        {tr("Softness"), tr("%"), tr("How gently the brush fades towards its rim"), {}, 0, 100, 5, 0, false},
-        this);
+    softness_ = new ValueRow({tr("Softness"),
+                              tr("%"),
+                              tr("How gently the brush fades towards its rim"),
+                              {},
+                              0,
+                              100,
+                              5,
+                              0,
+                              false,
+                              true},
+                             this);
     flow_ = new ValueRow(
-        {tr("Flow"), tr("%"), tr("How much of the source one stroke brings"), {}, 1, 100, 5, 0, false}, this);
+        {tr("Flow"), tr("%"), tr("How much of the source one stroke brings"), {}, 1, 100, 5, 0, false, true},
+        this);
     size_->setObjectName(QStringLiteral("brushSize"));
     flow_->setObjectName(QStringLiteral("brushFlow"));
     for (ValueRow* value : {size_, softness_, flow_}) body()->addWidget(value);
-    add_hairline();
-    add_row(commands.button(QStringLiteral("undo"), tr("Undo"), this),
-            commands.button(QStringLiteral("redo"), tr("Redo"), this));
     set_next(commands.button(QStringLiteral("stage-6"), tr("Finish"), this));
 
     auto edit_by = [this](ValueRow* own, double Brush::*part, double factor) {
@@ -94,7 +123,9 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
     connect(&base_.document, &Document::changed, this, &MendTray::want_refresh);
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         using Aspect = Standpoint::Aspect;
-        if (aspect == Aspect::brush || aspect == Aspect::source || aspect == Aspect::result) want_refresh();
+        if (aspect == Aspect::brush || aspect == Aspect::source || aspect == Aspect::result ||
+            aspect == Aspect::frame)
+            want_refresh();
     });
 }
 
@@ -102,9 +133,8 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
 void MendTray::pick_source(int row) {
     const QVariant id = source_->itemData(row);
     if (id.isValid()) {
-        Brush brush = base_.standpoint.brush();
-        brush.wipe_back = false;
-        base_.standpoint.set_brush(brush);
+        if (base_.standpoint.brush().tool == MendTool::wipe_back)
+            base_.standpoint.set_tool(MendTool::draw_in);
         base_.standpoint.set_source_result({id.toInt()});
     } else if (base_.standpoint.source_result()) {
         base_.standpoint.set_source(base_.standpoint.frame());
@@ -134,12 +164,14 @@ void MendTray::refresh_source() {
 void MendTray::refresh() {
     snags_->refresh();
     strokes_->refresh();
+    fill_->refresh();
     refresh_source();
     const ProjectResult* result = base_.standpoint.result();
     set_state(result ? text(result->title) : QString());
     const Brush& brush = base_.standpoint.brush();
     size_->set_value(brush.radius_px * 2);
     softness_->set_value(brush.softness * 100);
+    match_tone_->setChecked(brush.match_tone);
     flow_->set_value(brush.flow * 100);
 }
 

@@ -2,15 +2,17 @@
 #include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
+class QCheckBox;
 class QComboBox;
 
 namespace moorhaze::desktop {
 
 class Commands;
+class FillPage;
 class SnagList;
 class StrokeList;
 
-/// Doubtful places and strokes, a page each; below them the source and the brush.
+/// Doubtful places, strokes and whole areas, a page each; below them the source and the brush.
 class MendTray : public Tray {
     Q_OBJECT
   public:
@@ -28,8 +30,10 @@ class MendTray : public Tray {
     QButtonGroup* switch_;
     SnagList* snags_;
     StrokeList* strokes_;
+    FillPage* fill_;
     QComboBox* source_;
     QLabel *swatch_, *source_word_;
+    QCheckBox* match_tone_;
     ValueRow *size_, *softness_, *flow_;
 };
 

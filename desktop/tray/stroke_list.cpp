@@ -1,5 +1,6 @@
 #include "desktop/tray/stroke_list.h"
 
+#include <QCheckBox>
 #include <QLabel>
 #include <QListWidget>
 #include <QPushButton>
@@ -42,11 +43,25 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
     rows->addWidget(words_);
     rows->addWidget(list_);
     rows->addLayout(side_by_side(as_brush_, delete_));
+    auto* shown = new QCheckBox(tr("Show what was painted (U)"), this);
+    shown->setObjectName(QStringLiteral("showPainted"));
+    shown->setToolTip(tr(
+        "Over the picture: the depth colour of the frame that each stroke brought, violet stripes for other "
+        "results and places"));
+    rows->addWidget(shown);
+    connect(shown, &QCheckBox::clicked, &base_.standpoint, &Standpoint::set_shows_painted);
+    connect(&base_.standpoint, &Standpoint::changed, shown, [this, shown](Standpoint::Aspect aspect) {
+        if (aspect == Standpoint::Aspect::painted) shown->setChecked(base_.standpoint.shows_painted());
+    });
     connect(list_, &QListWidget::itemChanged, this, &StrokeList::item_changed);
     connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
         refresh();
         if (row >= 0 && result()) {
-            const PixelRect area = reach_of(result()->strokes[stroke_at(row)]);
+            const Stroke& stroke = result()->strokes[stroke_at(row)];
+            if (std::holds_alternative<FadeAcross>(stroke.shape) ||
+                std::holds_alternative<WhereRule>(stroke.shape))
+                return;  // all of the picture
+            const PixelRect area = reach_of(stroke);
             emit chosen(QRectF(area.x, area.y, area.width, area.height));
         }
     });

@@ -200,13 +200,17 @@ ValueRow::ValueRow(const Look& look, QWidget* parent)
     field_->setFixedWidth(76);
     field_->setKeyboardTracking(false);
     name->setBuddy(field_);
-    head->addWidget(name, 1);
+    head->addWidget(name, look.one_line ? 0 : 1);
+    if (look.one_line) {
+        name->setFixedWidth(64);
+        head->addWidget(slider_, 1);
+    }
     head->addWidget(field_);
     outer->addLayout(head);
     slider_->setRange(0, kSliderSteps);
     slider_->setPageStep(kSliderSteps / 10);
     slider_->setSingleStep(kSliderSteps / 50);
-    outer->addWidget(slider_);
+    if (!look.one_line) outer->addWidget(slider_);
     if (!look.word.isEmpty()) outer->addWidget(label_with_role(look.word, "quiet", this));
     for (QWidget* widget : {static_cast<QWidget*>(field_), static_cast<QWidget*>(slider_)}) {
         widget->setToolTip(look.tip);

@@ -75,6 +75,7 @@ class ValueRow : public QWidget {
         double least = 0, most = 1, step = 1;
         int decimals = 0;
         bool logarithmic = false;
+        bool one_line = false;  ///< the slider stands between name and number
     };
     ValueRow(const Look& look, QWidget* parent);
     double value() const;

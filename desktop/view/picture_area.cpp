@@ -72,6 +72,10 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.store, &PictureStore::forgot, this, &PictureArea::show_all);
     connect(&session_.brushwork, &Brushwork::display_changed, this, &PictureArea::show_all);
     connect(&session_.brushwork, &Brushwork::area_changed, picture_, &PictureView::refresh);
+    connect(&session_.brushwork, &Brushwork::guide_changed, this, [this] {
+        const bool wide = session_.standpoint.brush().tool != MendTool::fade;
+        picture_->set_guide(session_.brushwork.guide(), wide ? session_.standpoint.brush().radius_px : 0);
+    });
     connect(&session_.quick_look, &QuickLook::changed, this, &PictureArea::show_all);
     connect(&session_.result_look, &ResultLook::changed, this, &PictureArea::show_all);
     connect(&session_.result_look, &ResultLook::grew, this, &PictureArea::show_all);
@@ -121,11 +125,8 @@ void PictureArea::connect_views() {
         connect(view, &PictureView::frames_stepped, &session_.pointing, &Pointing::step);
     connect(picture_, &PictureView::stroke_began, &session_.brushwork, &Brushwork::begin_stroke);
     connect(picture_, &PictureView::stroke_moved, &session_.brushwork, &Brushwork::continue_stroke);
-    connect(picture_, &PictureView::eraser_used, this, [this](bool on) {
-        Brush brush = session_.standpoint.brush();
-        brush.wipe_back = on;
-        session_.standpoint.set_brush(brush);
-    });
+    connect(picture_, &PictureView::eraser_used, this,
+            [this](bool on) { session_.standpoint.set_tool(on ? MendTool::wipe_back : MendTool::draw_in); });
     connect(picture_, &PictureView::stroke_ended, &session_.brushwork, &Brushwork::end_stroke);
 }
 
@@ -147,7 +148,9 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
         const ProjectResult* shown = session_.standpoint.result();
         if (shown && shown->id == own->result) {
             const auto looked =
-                session_.standpoint.stage() == Stage::merge ? session_.result_look.shown() : nullptr;
+                session_.standpoint.stage() == Stage::merge || session_.standpoint.stage() == Stage::mend
+                    ? session_.result_look.shown()
+                    : nullptr;
             return looked ? looked : session_.brushwork.display();
         }
         if (const ProjectResult* other = find_result(session_.document.project(), own->result))

@@ -152,6 +152,24 @@ void ScenePainter::draw_pointers() {
         for (const QPointF& place : scene_.line) way << framing_.to_view(place);
         on_any_ground(painter_, theme.heather_light, 2.5, 5, [&] { painter_.drawPolyline(way); });
     }
+    if (!scene_.guide.isEmpty()) {
+        QPolygonF way;
+        for (const QPointF& place : scene_.guide) way << framing_.to_view(place);
+        if (way.size() == 1) way << way[0] + QPointF(0.1, 0);
+        if (scene_.guide_radius_px > 0) {
+            QColor veil = theme.heather_light;
+            veil.setAlpha(110);
+            painter_.setPen(QPen(veil, 2 * scene_.guide_radius_px * framing_.scale(), Qt::SolidLine,
+                                 Qt::RoundCap, Qt::RoundJoin));
+            painter_.drawPolyline(way);
+        } else {
+            on_any_ground(painter_, theme.heather_light, 2, 4, [&] {
+                painter_.drawPolyline(way);
+                painter_.drawEllipse(way.first(), 4, 4);
+                painter_.drawEllipse(way.last(), 9, 9);
+            });
+        }
+    }
     if (scene_.keyboard_mark) {
         const QPointF at = framing_.to_view(*scene_.keyboard_mark);
         on_any_ground(painter_, QColor(0xf0f0f2), 1, 3, [&] { draw_cross(at, 4, 12); });

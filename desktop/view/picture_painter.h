@@ -42,7 +42,9 @@ struct PictureScene {
     std::optional<QRectF> spot;  ///< an area to look at, from pixel edge to pixel edge
     QString spot_label;
     std::optional<QPointF> sounding_place;
-    QList<QPointF> line;  ///< being drawn
+    QList<QPointF> line;   ///< being drawn
+    QList<QPointF> guide;  ///< a stroke that is rendered when it ends
+    double guide_radius_px = 0;
     std::optional<QPointF> keyboard_mark;
     std::optional<QPointF> brush_place;  ///< where its outline is drawn
     double brush_radius_px = 0;

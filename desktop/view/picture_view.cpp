@@ -165,6 +165,12 @@ void PictureView::look_at(const QRectF& area) {
     reframed();
 }
 
+void PictureView::set_guide(const QList<QPointF>& places, double radius_px) {
+    scene_.guide = places;
+    scene_.guide_radius_px = radius_px;
+    update();
+}
+
 void PictureView::set_sounding_place(std::optional<QPointF> place) {
     scene_.sounding_place = place;
     update();
@@ -178,7 +184,7 @@ void PictureView::paintEvent(QPaintEvent* event) {
     scene_.loupe.reset();
     if (hasFocus() && shown && !pointer_inside_) scene_.keyboard_mark = mark_;
     if (brush_radius_ && shown && (pointer_inside_ || hasFocus())) {
-        scene_.brush_place = pointer_inside_ ? to_plane(pointer_) : mark_;
+        scene_.brush_place = pointed_place();
         scene_.brush_radius_px = *brush_radius_;
     }
     if (drag_ == Drag::loupe) scene_.loupe = last_;

@@ -52,6 +52,10 @@ class PictureView : public QWidget {
     /// With a brush the left button paints, with Shift in a straight line from where the last stroke ended;
     /// without one it points and pans.
     void set_brush(std::optional<double> radius_px);
+    /// What is drawn without being seen yet: a line, as wide as the brush or (0) thin.
+    void set_guide(const QList<QPointF>& places, double radius_px);
+    /// The place under the pointer, else the keyboard's mark.
+    QPointF pointed_place() const { return pointer_inside_ ? to_plane(pointer_) : mark_; }
     bool has_brush() const { return brush_radius_.has_value(); }
     /// While on, the left button draws a line instead of panning; without a brush only.
     void set_line_drawing(bool on);

@@ -76,12 +76,6 @@ void step_depth(Session& s, int by) {
         s.pointing.step(by);
 }
 
-void set_wipe_back(Session& s, bool wipe) {
-    Brush brush = s.standpoint.brush();
-    brush.wipe_back = wipe;
-    s.standpoint.set_brush(brush);
-}
-
 void scale_brush(Session& s, double factor) {
     Brush brush = s.standpoint.brush();
     brush.radius_px = std::clamp(brush.radius_px * factor, 1.0, 1000.0);
@@ -142,7 +136,8 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add("quit", tr("Quit"), "Ctrl+Q", tr("Leaves Moorhaze"), steps.close);
 }
 
-void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
+void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {
+    PictureView& picture = area.picture();
     Menu menu(commands, s, kEdit);
     auto named = [](const std::string& words) { return words.empty() ? tr("There is nothing.") : QString(); };
     menu.add("undo", tr("Undo"), "Ctrl+Z", tr("Takes back the last step"), [&s] { s.document.undo(); },
@@ -220,12 +215,34 @@ void add_edit(Commands& commands, Session& s, const WindowSteps& steps) {
         "move-nearer", tr("Move the frame nearer"), "Ctrl+PgDown", tr("One place towards near"),
         [move] { move(-1); }, menu.with_series());
     menu.add_line();
-    menu.add("draw-in", tr("Draw in"), "B", tr("The brush paints the source frame into the merge"),
-             [&s] { set_wipe_back(s, false); },
-             {[&s] { return !s.standpoint.brush().wipe_back; }, menu.with_result().why_not});
-    menu.add("wipe-back", tr("Wipe back"), "E", tr("The brush paints the merge back as it was"),
-             [&s] { set_wipe_back(s, true); },
-             {[&s] { return s.standpoint.brush().wipe_back; }, menu.with_result().why_not});
+    const auto add_tool = [&](const char* id, const QString& words, const char* key, const QString& tip,
+                              MendTool tool) {
+        menu.add(id, words, key, tip, [&s, tool] { s.standpoint.set_tool(tool); },
+                 {[&s, tool] { return s.standpoint.brush().tool == tool; }, menu.with_result().why_not});
+    };
+    add_tool("draw-in", tr("Draw in"), "B", tr("The brush paints the source into the merge"),
+             MendTool::draw_in);
+    add_tool("wipe-back", tr("Wipe back"), "E", tr("The brush paints the merge back as it was"),
+             MendTool::wipe_back);
+    add_tool("fade", tr("Fade to the source"), "F",
+             tr("Drag a line: before its start the picture stays, beyond its end all is the source"),
+             MendTool::fade);
+    add_tool("take", tr("Take the thing"), "W",
+             tr("Scribble over a thing: all of it comes from the source, up to its edge"), MendTool::take);
+    add_tool("heal", tr("Heal"), "H",
+             tr("Paint over a speck or a hair: it is covered by a place near by that is alike"),
+             MendTool::heal);
+    menu.add("copy-from", tr("Copy from here"), "J",
+             tr("Press it over a good place: the next stroke paints what lies there"),
+             [&s, &picture] {
+                 s.standpoint.set_tool(MendTool::copy);
+                 s.brushwork.copy_from(picture.pointed_place());
+             },
+             {[&s] { return s.standpoint.brush().tool == MendTool::copy; }, menu.with_result().why_not});
+    menu.add("show-painted", tr("Show what was painted"), "U",
+             tr("Over the picture, in the depth colour of what each stroke brought"),
+             [&s] { s.standpoint.set_shows_painted(!s.standpoint.shows_painted()); },
+             {[&s] { return s.standpoint.shows_painted(); }, menu.with_result().why_not});
     auto in_mend = [&s] { return is_mending(s) ? QString() : tr("In Mend."); };
     menu.add("snag-before", tr("Snag before"), "Shift+N", tr("Goes back to the doubtful place before"),
              [&s] { s.snag_walk.previous(); },
@@ -361,7 +378,7 @@ QStringList menu_headings() {
 
 void add_window_commands(Commands& commands, Session& session, PictureArea& area, const WindowSteps& steps) {
     add_series(commands, session, steps);
-    add_edit(commands, session, steps);
+    add_edit(commands, session, area, steps);
     add_view(commands, session, area, steps);
     add_rest(commands, session, area, steps);
 }

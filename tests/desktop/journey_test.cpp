@@ -183,7 +183,7 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
     settle(*main);
     CHECK(cv::norm(test::mended_shown(main->session()).pixels, drawn, cv::NORM_INF) == 0);
     QTest::keyClick(main.get(), Qt::Key_E);
-    CHECK(main->session().standpoint.brush().wipe_back);
+    CHECK(main->session().standpoint.brush().tool == MendTool::wipe_back);
     QTest::mousePress(&view, Qt::LeftButton, {}, target);
     QTest::mouseRelease(&view, Qt::LeftButton, {}, target);
     settle(*main);

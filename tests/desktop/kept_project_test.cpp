@@ -181,7 +181,7 @@ TEST_CASE("how a person likes to work is kept from one start to the next", "[kep
     CHECK(session.standpoint.brush().radius_px == 42);
     CHECK(session.standpoint.brush().softness == 0.25);
     CHECK(session.standpoint.brush().flow == 0.9);
-    CHECK_FALSE(session.standpoint.brush().wipe_back);  // a tool, not a liking
+    CHECK(session.standpoint.brush().tool == MendTool::draw_in);  // a tool, not a liking
     CHECK_FALSE(session.standpoint.look_ahead());
     CHECK(session.standpoint.marks_reach() == 0.7);
     CHECK(session.standpoint.close_zoom() == 1.5);

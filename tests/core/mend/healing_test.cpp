@@ -66,15 +66,17 @@ TEST_CASE("a scribble takes the whole thing, with its holes and without its surr
     cv::Mat1b scribble(light.size(), uchar(0));
     cv::line(scribble, {105, 105}, {195, 142}, cv::Scalar(255), 9);
     scribble.setTo(0, ~thing);
-    const auto outlines = outlines_of_thing(light, depth, scribble, {1000, 500}, {});
+    const PixelRect picture(900, 400, 2000, 2000);
+    const Thing taken_thing = thing_at(light, depth, scribble, {1000, 500}, picture, {});
+    CHECK_FALSE(taken_thing.is_cut_off);
     Stroke taken;
     taken.softness = 0, taken.flow = 1;
-    taken.shape = WithinOutline{outlines};
+    taken.shape = WithinOutline{taken_thing.outlines};
     const cv::Mat1b found = stroke_mask(taken, {1000, 500, 300, 240}, {}, {}) > 0.5f;
     const double both = cv::countNonZero(found & thing), either = cv::countNonZero(found | thing);
     CHECK(both / either > 0.95);
     CHECK(found(120, 150) == 0);
-    CHECK(outlines == outlines_of_thing(light, depth, scribble, {1000, 500}, {}));
+    CHECK(taken_thing.outlines == thing_at(light, depth, scribble, {1000, 500}, picture, {}).outlines);
 }
 
 TEST_CASE("by depth alone a thing of its ground's colour is taken", "[mend]") {
@@ -86,7 +88,27 @@ TEST_CASE("by depth alone a thing of its ground's colour is taken", "[mend]") {
     cv::line(scribble, {120, 100}, {170, 130}, cv::Scalar(255), 9);
     Stroke taken;
     taken.softness = 0, taken.flow = 1;
-    taken.shape = WithinOutline{outlines_of_thing(light, depth, scribble, {0, 0}, {})};
+    taken.shape = WithinOutline{thing_at(light, depth, scribble, {0, 0}, {0, 0, 300, 240}, {}).outlines};
     const cv::Mat1b found = stroke_mask(taken, {0, 0, 300, 240}, {}, {}) > 0.5f;
     CHECK(double(cv::countNonZero(found & thing)) / cv::countNonZero(found | thing) > 0.9);
+}
+
+TEST_CASE("a thing that goes on beyond what is looked at is told so; at the picture's edge it ends",
+          "[mend]") {
+    cv::Mat3f light = grainy({300, 240});
+    cv::Mat1f depth(light.size(), 9.0f);
+    cv::Mat1b scribble(light.size(), uchar(0));
+    const cv::Rect stalk(120, 60, 60, 180);
+    light(stalk).setTo(cv::Scalar(0.5, 0.3, 0.1));
+    depth(stalk).setTo(3);
+    cv::line(scribble, {150, 90}, {150, 180}, cv::Scalar(255), 9);
+    CHECK(thing_at(light, depth, scribble, {0, 0}, {-50, -50, 400, 400}, {}).is_cut_off);
+    const Thing whole = thing_at(light, depth, scribble, {0, 0}, {0, 0, 300, 240}, {});
+    CHECK_FALSE(whole.is_cut_off);
+    Stroke taken;
+    taken.softness = 0, taken.flow = 1;
+    taken.shape = WithinOutline{whole.outlines};
+    const cv::Mat1b found = stroke_mask(taken, {0, 0, 300, 240}, {}, {}) > 0.5f;
+    CHECK(found(238, 150) == 255);
+    CHECK(found(30, 150) == 0);
 }
