@@ -3,6 +3,7 @@
 
 #include "cli/commands.h"
 #include "core/files/safe_write.h"
+#include "core/mend/mended.h"
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
 #include "core/project/result_series.h"

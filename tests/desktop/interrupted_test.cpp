@@ -162,7 +162,7 @@ TEST_CASE("a merge that ends while a stroke is drawn keeps the stroke and the re
     const ResultId first = session.standpoint.result()->id;
     session.standpoint.set_stage(Stage::mend);
     session.standpoint.set_source(session.document.id_at(1));
-    session.standpoint.set_brush({10, 0, 1, false});
+    session.standpoint.set_brush({10, 0, 1});
     test::set_method(session, "blend");
     session.merging.merge();
     session.brushwork.begin_stroke({60, 60});
@@ -290,7 +290,7 @@ TEST_CASE("exporting waits for no rendering, and what is painted meanwhile count
     own.merge();
     session.standpoint.set_stage(Stage::mend);
     session.standpoint.set_source(session.document.id_at(1));
-    session.standpoint.set_brush({20, 0.5, 1, false});
+    session.standpoint.set_brush({20, 0.5, 1});
     session.brushwork.begin_stroke({60, 60});
     session.brushwork.end_stroke();
     const QString file = QString::fromStdString((scratch / "heath.tif").string());
@@ -325,7 +325,7 @@ TEST_CASE("a large stroke goes to the screen in pieces, and all of it gets there
     own.merge();
     session.standpoint.set_stage(Stage::mend);
     session.standpoint.set_source(session.document.id_at(0));
-    session.standpoint.set_brush({2000, 0, 1, false});
+    session.standpoint.set_brush({2000, 0, 1});
     int pieces = 0;
     double largest = 0;
     QObject::connect(&session.brushwork, &Brushwork::area_changed, &session.brushwork, [&](QRect area) {

@@ -155,7 +155,7 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
     CHECK_FALSE(main->session().sounding.is_open());
 
     // Draw in with a hard, full brush: the very pixels of the aligned source frame.
-    main->session().standpoint.set_brush({12, 0, 1, false});
+    main->session().standpoint.set_brush({12, 0, 1});
     const cv::Mat untouched = test::mended_shown(main->session()).pixels.clone();
     QTest::mousePress(&view, Qt::LeftButton, {}, target);
     QTest::mouseMove(&view, target + QPoint(30, 0));

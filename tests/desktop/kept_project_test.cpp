@@ -169,7 +169,7 @@ TEST_CASE("how a person likes to work is kept from one start to the next", "[kep
         session.preferences.keep_in(&settings);
         CHECK(session.memory_mb() == default_memory_mb());
         session.set_memory_mb(3000);
-        session.standpoint.set_brush({42, 0.25, 0.9, true});
+        session.standpoint.set_brush({42, 0.25, 0.9, MendTool::wipe_back});
         session.standpoint.set_look_ahead(false);
         session.standpoint.set_marks_reach(0.7);
         session.standpoint.set_close_zoom(1.5);

@@ -2,9 +2,11 @@
 #include <QComboBox>
 #include <QListWidget>
 #include <QPushButton>
+#include <QSpinBox>
 
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
+#include "tests/desktop/acting.h"
 #include "tests/desktop/strips.h"
 
 using namespace moorhaze;
@@ -18,8 +20,11 @@ struct MendWindow {
     MainWindow main;
     Session& session = main.session();
     ResultId woven{}, depth{};
+    QString said;  ///< the last notice
 
     MendWindow() {
+        QObject::connect(&session.notices, &Notices::notified, &main,
+                         [this](const QString& text) { said = text; });
         main.resize(1280, 800);
         main.show();
         main.open_paths({QString::fromStdString(test::StripSession::files().folder().string())});
@@ -51,6 +56,15 @@ struct MendWindow {
         QTest::mouseClick(&view, Qt::LeftButton, {}, view.to_widget(place).toPoint());
         settle();
     }
+    void drag(const QList<QPointF>& places) {
+        PictureView& view = main.picture_view();
+        const auto at = [&](int i) { return view.to_widget(places[i]).toPoint(); };
+        QTest::mousePress(&view, Qt::LeftButton, {}, at(0));
+        for (int i = 1; i < places.size(); ++i) QTest::mouseMove(&view, at(i));
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, at(int(places.size()) - 1));
+        settle();
+    }
+    void press(Qt::Key key) { QTest::keyClick(&main, key); }
     const SharedList<Stroke>& strokes() { return session.standpoint.result()->strokes; }
     cv::Mat mended() { return test::mended_shown(session).pixels; }
     template <class Widget>
@@ -167,4 +181,150 @@ TEST_CASE("strokes are listed, switched off, changed and deleted in any order, a
     own.settle();
     CHECK(own.strokes().size() == 2);
     CHECK(cv::norm(own.mended(), both, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("a fade leads from the picture to the source along the line that is dragged", "[mend][window]") {
+    MendWindow own;
+    own.session.pointing.pick(own.session.document.id_at(0));
+    const cv::Mat before = own.mended();
+    own.press(Qt::Key_F);
+    const QPointF from(90, 60), to(150, 60);
+    PictureView& view = own.main.picture_view();
+    QTest::mousePress(&view, Qt::LeftButton, {}, view.to_widget(from).toPoint());
+    QTest::mouseMove(&view, view.to_widget(to).toPoint());
+    CHECK(own.session.brushwork.guide().size() == 2);  // it is seen while it is dragged
+    CHECK(own.strokes().empty());
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, view.to_widget(to).toPoint());
+    own.settle();
+    REQUIRE(own.strokes().size() == 1);
+    CHECK(own.session.brushwork.guide().isEmpty());
+    const cv::Mat after = own.mended();
+    const cv::Point corner = own.session.products.merge(own.depth)->result->area.tl();
+    const cv::Rect kept(cv::Point(40, 20) - corner, cv::Size(40, 80));
+    CHECK(cv::norm(after(kept), before(kept), cv::NORM_INF) == 0);
+    // Beyond its end all is frame 1: painted there with full flow nothing changes any more.
+    own.press(Qt::Key_B);
+    own.click({180, 60});
+    const cv::Rect beyond(cv::Point(172, 52) - corner, cv::Size(16, 16));
+    CHECK(cv::norm(own.mended()(beyond), after(beyond), cv::NORM_INF) <= 1);
+    CHECK(cv::norm(after(beyond), before(beyond), cv::NORM_INF) > 100);
+    // Without a line there is no fade, and it is said.
+    own.press(Qt::Key_F);
+    own.click({100, 60});
+    CHECK(own.strokes().size() == 2);
+    CHECK(own.said.contains("Drag"));
+}
+
+TEST_CASE("a place is copied from where J was pressed, and later strokes keep the distance",
+          "[mend][window]") {
+    MendWindow own;
+    PictureView& view = own.main.picture_view();
+    own.session.standpoint.set_tool(MendTool::copy);
+    own.click({60, 60});
+    CHECK(own.strokes().empty());  // nothing to copy from yet
+    CHECK(own.said.contains("J"));
+    const cv::Mat before = own.mended();
+    QTest::mouseMove(&view, view.to_widget({150, 90}).toPoint());
+    own.press(Qt::Key_J);
+    own.click({60, 60});
+    own.click({60, 100});
+    REQUIRE(own.strokes().size() == 2);
+    const auto first = std::get<FromPlace>(own.strokes()[0].source);
+    CHECK(std::abs(first.dx_px - 90) <= 1);
+    CHECK(std::abs(first.dy_px - 30) <= 1);
+    CHECK(own.strokes()[1].source == own.strokes()[0].source);
+    const cv::Point corner = own.session.products.merge(own.depth)->result->area.tl();
+    const cv::Rect here(cv::Point(54, 54) - corner, cv::Size(12, 12));
+    const cv::Rect there = here + cv::Point(first.dx_px, first.dy_px);
+    CHECK(cv::norm(own.mended()(here), before(there), cv::NORM_INF) <= 1);
+}
+
+TEST_CASE("healing and taking the thing are made beside the interface out of what was painted over",
+          "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    own.press(Qt::Key_H);
+    Brush brush = session.standpoint.brush();
+    brush.radius_px = 8;
+    session.standpoint.set_brush(brush);
+    const cv::Mat before = own.mended();
+    own.drag({{100, 60}, {104, 60}});
+    REQUIRE(own.strokes().size() == 1);
+    CHECK(std::holds_alternative<FromPlace>(own.strokes()[0].source));
+    CHECK(own.strokes()[0].match_tone);
+    const cv::Point corner = session.products.merge(own.depth)->result->area.tl();
+    const cv::Rect healed(cv::Point(96, 56) - corner, cv::Size(10, 8));
+    CHECK(cv::norm(own.mended()(healed), before(healed), cv::NORM_INF) > 50);
+
+    own.press(Qt::Key_W);
+    session.pointing.pick(session.document.id_at(1));
+    own.drag({{60, 40}, {80, 60}});
+    // On even strips a thing is found, or it is said that none is.
+    if (own.strokes().size() == 1) {
+        CHECK_FALSE(own.said.isEmpty());
+    } else {
+        const Stroke& taken = own.strokes()[1];
+        CHECK(std::holds_alternative<WithinOutline>(taken.shape));
+        CHECK(taken.source == StrokeSource(session.document.id_at(1)));
+        CHECK(taken.points.empty());
+    }
+    CHECK_FALSE(session.standpoint.is_drawing());
+}
+
+TEST_CASE("a fill brings the source to all places of a range of depth, and follows a new choice",
+          "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    session.pointing.pick(session.document.id_at(5));
+    own.find<QPushButton>("mendPage2").click();
+    own.find<QSpinBox>("fillFrom").setValue(1);
+    own.find<QSpinBox>("fillTo").setValue(2);
+    const cv::Mat before = own.mended();
+    test::click(&own.find<QPushButton>("fillDepths"));
+    own.settle();
+    REQUIRE(own.strokes().size() == 1);
+    CHECK(std::get<WhereRule>(own.strokes()[0].shape).kind == WhereRule::Kind::depth_between);
+    const MergeResult& merge = *session.products.merge(own.depth)->result;
+    const cv::Mat after = own.mended();
+    int wrong = 0, filled = 0;
+    for (int y = 0; y < after.rows; ++y)
+        for (int x = 0; x < after.cols; ++x) {
+            const float depth = merge.depth(y, x);
+            const bool changed = after.at<cv::Vec3w>(y, x) != before.at<cv::Vec3w>(y, x);
+            // The rim is as soft as the brush: hard here, but for places that are alike in both.
+            if (changed && depth > 2.5f) ++wrong;
+            filled += changed;
+        }
+    CHECK(wrong == 0);
+    CHECK(filled > after.rows * after.cols / 20);
+    session.standpoint.set_place(4);
+    test::click(&own.find<QPushButton>("fillFrame"));
+    own.settle();
+    CHECK(std::get<WhereRule>(own.strokes()[1].shape).frame == session.document.id_at(4));
+    session.document.undo();
+    session.document.undo();
+    own.settle();
+    CHECK(cv::norm(own.mended(), before, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("what was painted is seen over the picture and follows new strokes", "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    session.pointing.pick(session.document.id_at(5));
+    PictureView& view = own.main.picture_view();
+    const QImage plain = view.grab().toImage();
+    own.press(Qt::Key_U);
+    own.settle();
+    const QImage none = view.grab().toImage();
+    CHECK(none != plain);  // grey
+    own.click({100, 60});
+    wait_until([&] { return session.result_look.is_settled(); });
+    const QImage painted = view.grab().toImage();
+    const QPoint inside = view.to_widget({100, 60}).toPoint(), outside = view.to_widget({160, 100}).toPoint();
+    // QWidget::grab() of the view counts in device pixels, which are logical ones here.
+    CHECK(QColor(painted.pixel(inside)).saturation() > 40);
+    CHECK(QColor(painted.pixel(outside)).saturation() < 8);
+    own.press(Qt::Key_U);
+    own.settle();
+    CHECK_FALSE(session.result_look.shown());
 }
