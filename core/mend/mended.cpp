@@ -102,7 +102,7 @@ Stroke taking_the_thing(const MergeResult& merge, const SharedList<Stroke>& stro
     marks.flow = 1;
     Thing thing;
     // Farther around where the thing goes on.
-    for (int times = 1; times == 1 || (thing.is_cut_off && times <= kWidest); times *= 2) {
+    for (int times = 1; times == 1 || (thing.is_cut_off && times <= kWidest); times *= kWidest) {
         const PixelRect around = grown(reach, times * thing_reach(reach.size())) & merge.area;
         const cv::Mat3f light = is_own ? light_beneath(merge.picture, planes, strokes, around,
                                                        sources.frames.curve(), pixels, job)

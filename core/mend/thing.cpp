@@ -8,8 +8,8 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kMostSide_px = 400;
-constexpr int kRounds = 4;
+constexpr int kMostSide_px = 320;
+constexpr int kRounds = 2;
 constexpr int kSurely_px = 3;       // at the rim of what is looked at, no thing
 constexpr double kSimple_px = 0.7;  // an outline strays from its pixels by at most so much
 

@@ -13,7 +13,7 @@ struct Thing {
 };
 
 /// The outline of the thing that a scribble lies on: told from its surroundings by lightness, colour and
-/// depth. At most about 400 px a side are looked at; larger areas are reduced. Source: Rother, Kolmogorov &
+/// depth. At most 320 px a side are looked at; larger areas are reduced. Source: Rother, Kolmogorov &
 /// Blake, "GrabCut: Interactive Foreground Extraction using Iterated Graph Cuts", ACM Trans. Graphics 23(3),
 /// 2004, as the library has it.
 /// @param light     linear, of the source;  @param depth  of the merge, frame numbers; may be empty.

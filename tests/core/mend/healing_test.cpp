@@ -93,7 +93,7 @@ TEST_CASE("by depth alone a thing of its ground's colour is taken", "[mend]") {
     CHECK(double(cv::countNonZero(found & thing)) / cv::countNonZero(found | thing) > 0.9);
 }
 
-TEST_CASE("a thing that goes on beyond what is looked at is told so; at the picture's edge it ends",
+TEST_CASE("a thing that goes on beyond what is looked at is told so, at the picture's edge it ends",
           "[mend]") {
     cv::Mat3f light = grainy({300, 240});
     cv::Mat1f depth(light.size(), 9.0f);
