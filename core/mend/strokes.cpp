@@ -175,6 +175,36 @@ PixelRect reach_of(const Stroke& stroke) {
     return {x, y, int(std::ceil(right + reach)) + 1 - x, int(std::ceil(bottom + reach)) + 1 - y};
 }
 
+Stroke carried_over(Stroke stroke, const cv::Matx33d& to_plane) {
+    const auto moved = [&](double x, double y) {
+        const cv::Vec3d at = to_plane * cv::Vec3d(x, y, 1);
+        return cv::Point2d(at[0] / at[2], at[1] / at[2]);
+    };
+    const auto move = [&](std::vector<StrokePoint>& points) {
+        for (StrokePoint& point : points) {
+            const cv::Point2d at = moved(point.x_px, point.y_px);
+            point.x_px = at.x, point.y_px = at.y;
+        }
+    };
+    const PixelRect reach = reach_of(stroke);
+    auto* within = std::get_if<WithinOutline>(&stroke.shape);
+    // Sizes and distances are measured in the middle of the stroke.
+    const bool is_placed = !stroke.points.empty() || within;
+    const double x = is_placed ? reach.x + reach.width / 2.0 : 0,
+                 y = is_placed ? reach.y + reach.height / 2.0 : 0;
+    const cv::Point2d here = moved(x, y);
+    const double scale = cv::norm(moved(x + 1, y) - here);
+    stroke.radius_px = std::max(0.5, stroke.radius_px * scale);
+    if (auto* place = std::get_if<FromPlace>(&stroke.source)) {
+        const cv::Point2d away = moved(x + place->dx_px, y + place->dy_px) - here;
+        *place = {int(std::lround(away.x)), int(std::lround(away.y))};
+    }
+    move(stroke.points);
+    if (within)
+        for (std::vector<StrokePoint>& outline : within->outlines) move(outline);
+    return stroke;
+}
+
 cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& planes, const Job& job) {
     check(stroke);
     return std::visit([&](const auto& shape) { return mask_of(shape, stroke, area, planes, job); },

@@ -82,6 +82,9 @@ struct Stroke {
 /// The part of the reference plane that a stroke can change; what is wanted of a fade or a rule is all of it.
 PixelRect reach_of(const Stroke& stroke);
 
+/// The stroke as it lies in another reference plane: places and sizes go along, rules stay as they are.
+Stroke carried_over(Stroke stroke, const cv::Matx33d& to_plane);
+
 /// What rules look at: planes of the merge as MergeResult has them, which may be empty.
 struct MergePlanes {
     PixelRect area;  ///< of the reference plane

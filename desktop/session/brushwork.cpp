@@ -117,6 +117,40 @@ void Brushwork::delete_stroke(int stroke) {
                         with_strokes(base_.document.project(), result->id, result->strokes.picked(others)));
 }
 
+const ProjectResult* Brushwork::others_strokes() const {
+    const ProjectResult* shown = base_.standpoint.result();
+    const ProjectResult* newest = nullptr;
+    if (shown)
+        for (const ProjectResult& other : base_.document.project().results)
+            if (other.id != shown->id && !other.strokes.empty()) newest = &other;
+    return newest;
+}
+
+void Brushwork::take_over_strokes() {
+    const ProjectResult *shown = base_.standpoint.result(), *other = others_strokes();
+    const MergeProduct *to = shown ? base_.products.merge(shown->id) : nullptr,
+                       *from = other ? base_.products.merge(other->id) : nullptr;
+    if (!shown || !other) return;
+    if (!to || !from)
+        return base_.notices.notify_error(
+            tr("%1 is still being read.").arg(text((to ? other : shown)->title)));
+    const auto lies =
+        between_planes(from->plane->series, from->plane->geometry, to->plane->series, to->plane->geometry);
+    if (!lies)
+        return base_.notices.notify_error(
+            tr("%1 was laid over a frame that is not aligned here, so its strokes cannot be placed.")
+                .arg(text(other->title)));
+    SharedList<Stroke> strokes = shown->strokes;
+    for (const Stroke& stroke : other->strokes) {
+        Stroke own = carried_over(stroke, *lies);
+        // What was painted from this result is this result.
+        if (own.source == StrokeSource(shown->id)) own.source = WipeBack{};
+        strokes = strokes.appended(own);
+    }
+    base_.document.edit(tr("take over the strokes of %1").arg(text(other->title)),
+                        with_strokes(base_.document.project(), shown->id, strokes));
+}
+
 void Brushwork::change_stroke(const QString& what, int stroke, const std::function<void(Stroke&)>& change) {
     const ProjectResult* result = base_.standpoint.result();
     if (!result || stroke < 0 || stroke >= result->strokes.size()) return;

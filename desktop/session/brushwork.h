@@ -37,6 +37,10 @@ class Brushwork : public QObject {
     /// Painted again with the brush and the source as they are now, along the same path.
     void paint_stroke_as_brush(int stroke);
     void delete_stroke(int stroke);
+    /// The other result whose strokes may be taken over: the newest one that has any.
+    const ProjectResult* others_strokes() const;
+    /// Paints them here, too, beneath none of the strokes that are there; nothing is taken from the other.
+    void take_over_strokes();
 
     /// The mended result for the screen; null while it is being made or there is none.
     std::shared_ptr<const DisplayPicture> display() const { return display_; }

@@ -43,6 +43,14 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
     rows->addWidget(words_);
     rows->addWidget(list_);
     rows->addLayout(side_by_side(as_brush_, delete_));
+    take_over_ =
+        make_button({}, {},
+                    tr("Strokes of the other result are painted here, too, at the same places; useful "
+                       "after merging anew"),
+                    this);
+    take_over_->setObjectName(QStringLiteral("takeOverStrokes"));
+    rows->addWidget(take_over_);
+    connect(take_over_, &QPushButton::clicked, &brushwork_, &Brushwork::take_over_strokes);
     auto* shown = new QCheckBox(tr("Show what was painted (U)"), this);
     shown->setObjectName(QStringLiteral("showPainted"));
     shown->setToolTip(tr(
@@ -108,6 +116,13 @@ void StrokeList::refresh() {
     const int chosen = chosen_stroke();
     as_brush_->setEnabled(chosen >= 0);
     delete_->setEnabled(chosen >= 0);
+    // Offered where a fresh merge follows one that was mended.
+    const ProjectResult* other = strokes.empty() ? brushwork_.others_strokes() : nullptr;
+    take_over_->setVisible(other != nullptr);
+    if (other)
+        take_over_->setText(
+            tr("Take over %1 of %2")
+                .arg(strokes_text(other->strokes.size()), QString::fromStdString(other->title)));
     words_->setText(!result()         ? tr("Nothing is merged yet (Ctrl+Return).")
                     : strokes.empty() ? tr("Nothing is painted yet.")
                                       : tr("%1, the newest first").arg(strokes_text(strokes.size())));

@@ -32,7 +32,7 @@ class StrokeList : public QWidget {
     Brushwork& brushwork_;
     QLabel* words_;
     QListWidget* list_;
-    QPushButton *as_brush_, *delete_;
+    QPushButton *as_brush_, *delete_, *take_over_;
 };
 
 }  // namespace moorhaze::desktop

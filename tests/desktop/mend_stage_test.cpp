@@ -326,3 +326,30 @@ TEST_CASE("what was painted is seen over the picture and follows new strokes", "
     own.settle();
     CHECK_FALSE(session.result_look.shown());
 }
+
+TEST_CASE("after merging anew the strokes are taken over in one step", "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    session.pointing.pick(session.document.id_at(0));
+    own.click({100, 40});
+    const SharedList<Stroke> painted = own.strokes();
+    REQUIRE(painted.size() == 1);
+    session.standpoint.set_result(own.woven);
+    own.settle();
+    own.find<QPushButton>("mendPage1").click();
+    auto& take_over = own.find<QPushButton>("takeOverStrokes");
+    CHECK(take_over.text().contains("1 stroke"));
+    const cv::Mat before = own.mended();
+    test::click(&take_over);
+    own.settle();
+    REQUIRE(own.strokes().size() == 1);
+    CHECK(own.strokes()[0].source == painted[0].source);
+    CHECK(own.strokes()[0].points[0].x_px == Approx(painted[0].points[0].x_px).margin(0.01));
+    CHECK(cv::norm(own.mended(), before, cv::NORM_INF) > 100);
+    CHECK_FALSE(take_over.isVisible());
+    CHECK(find_result(session.document.project(), own.depth)->strokes == painted);
+    session.document.undo();
+    own.settle();
+    CHECK(own.strokes().empty());
+    CHECK(cv::norm(own.mended(), before, cv::NORM_INF) == 0);
+}

@@ -306,3 +306,35 @@ TEST_CASE("matched tone: the source's detail comes without its tone, in parts as
         CHECK(cv::norm(render_strokes(merge, planes(area), {stroke}, part, srgb(), brighter, {}),
                        matched(part), cv::NORM_INF) == 0);
 }
+
+TEST_CASE("a stroke carried to another plane brings the same things there", "[mend]") {
+    // Twice as large, turned by a quarter, moved.
+    const cv::Matx33d to(0, -2, 400, 2, 0, -30, 0, 0, 1);
+    Stroke stroke = dot(50, 40, FromPlace{10, 3});
+    stroke.points.push_back({70, 40});
+    const Stroke there = carried_over(stroke, to);
+    CHECK(there.radius_px == Approx(16));
+    CHECK(there.points[0].x_px == Approx(400 - 80));
+    CHECK(there.points[0].y_px == Approx(100 - 30));
+    CHECK(std::get<FromPlace>(there.source) == FromPlace{-6, 20});
+    const cv::Mat1f here_mask = stroke_mask(stroke, {0, 0, 120, 80}, {}, {});
+    const cv::Mat1f there_mask = stroke_mask(there, {240, -30, 160, 240}, {}, {});
+    int wrong = 0;
+    for (int y = 0; y < 80; ++y)
+        for (int x = 0; x < 120; ++x) {
+            const cv::Point at(400 - 2 * y - 240, 2 * x - 30 + 30);
+            if (at.x < 0 || at.x >= 160) continue;
+            wrong += (here_mask(y, x) > 0.5f) != (there_mask(at) > 0.5f);
+        }
+    CHECK(wrong <= 12);  // along the rim
+    Stroke thing = dot(0, 0);
+    thing.points.clear();
+    thing.shape = WithinOutline{{{{10, 10}, {30, 10}, {30, 30}}}};
+    const Stroke carried = carried_over(thing, to);
+    CHECK(std::get<WithinOutline>(carried.shape).outlines[0][2].x_px == Approx(340));
+    // A rule needs no place.
+    Stroke rule = dot(0, 0);
+    rule.points.clear();
+    rule.shape = WhereRule{WhereRule::Kind::trust_below, 0, 0.2, {}};
+    CHECK(carried_over(rule, cv::Matx33d::eye()) == rule);
+}

@@ -76,7 +76,15 @@ class RandomWork {
                 Stroke stroke;
                 if (below(3)) stroke.source = any_frame(now);
                 if (!below(4)) stroke.source = any_result(now);
+                if (!below(5)) stroke.source = FromPlace{below(200) - 100, below(200) - 100};
                 stroke.is_off = !below(5);
+                stroke.match_tone = !below(3);
+                if (!below(4)) stroke.shape = FadeAcross{};
+                if (!below(6))
+                    stroke.shape =
+                        WithinOutline{{{{1, 2}, {30.5, real()}, {7, 80}}, {{4, 4}, {5, 4}, {5, 5}}}};
+                if (!below(6))
+                    stroke.shape = WhereRule{WhereRule::Kind(below(3)), real(), 40 * real(), any_frame(now)};
                 const bool pen = !below(3);
                 stroke.radius_px = 1 + 100 * std::abs(real());
                 for (int i = 0; i <= below(5); ++i)
