@@ -12,9 +12,9 @@ namespace moorhaze::cli {
 namespace {
 
 struct Arguments {
-    std::string project, report;
+    std::string project, report, mask;
     int result = 0;
-    bool snags = false;
+    bool snags = false, overwrite = false;
 };
 
 const ProjectResult& wanted_result(const Project& project, int number, const std::string& file) {
@@ -41,16 +41,34 @@ nlohmann::json json_of(const Snag& snag, bool painted) {
         {"painted", painted}};
 }
 
+/// How much of each place comes from strokes: white all of it.
+void write_mask(const std::filesystem::path& file, const SharedList<Stroke>& strokes,
+                const MergePlanes& planes, bool overwrite) {
+    const Painted painted = painted_on(strokes, planes.area, planes, {});
+    cv::Mat1b grey;
+    painted.share.convertTo(grey, CV_8U, 255);
+    Picture picture;
+    cv::merge(std::vector<cv::Mat>{grey, grey, grey}, picture.pixels);
+    write_picture(file, picture, {},
+                  {.format = FileFormat::png, .bits = 8, .overwrite = overwrite, .made_with = {}}, {});
+}
+
 void run(const Arguments& arguments, const Common& common) {
-    if (!arguments.snags && arguments.report.empty())
+    const bool looks = arguments.snags || !arguments.report.empty();
+    if (!looks && arguments.mask.empty())
         throw BadParameter(
-            "say what is wanted: --snags lists doubtful places, --report writes them to a file");
+            "say what is wanted: --snags lists doubtful places, --report writes them to a file, --mask "
+            "writes "
+            "what was painted as a picture");
     const std::filesystem::path file = project_file(arguments.project);
     const OpenedProject opened = open_project(file, {});
     const Project& project = opened.saved.project;
     const ProjectResult& result = wanted_result(project, arguments.result, file.string());
     const Series series = series_of_result(project, opened.facts, result);
     const StoredResult stored = read_result(file.parent_path(), result, {});
+    if (!arguments.mask.empty())
+        write_mask(arguments.mask, result.strokes, planes_of(stored.result, series), arguments.overwrite);
+    if (!looks) return;
     std::vector<Snag> snags;
     {
         const ProgressLine line("looking for doubtful places", common);
@@ -83,6 +101,9 @@ CLI::App* add_mend(CLI::App& app, const Common& common) {
     command->add_option("--result", arguments->result, "Number of the result; without it the newest")
         ->check(CLI::PositiveNumber);
     command->add_option("--report", arguments->report, "Write them as JSON here");
+    command->add_option("--mask", arguments->mask,
+                        "Write what was painted as a PNG of the merge's size: white is all from strokes");
+    command->add_flag("--overwrite", arguments->overwrite, "Replace a mask that is there");
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;
 }

@@ -77,6 +77,27 @@ Picture mended(const MergeResult& merge, const SharedList<Stroke>& strokes, cons
     return picture;
 }
 
+MergeResult mended_merge(const MergeResult& merge, const SharedList<Stroke>& strokes,
+                         const MendSources& sources, const Job& job) {
+    MergeResult as_mended = merge;
+    as_mended.picture = mended(merge, strokes, sources, merge.area, job);
+    if (merge.depth.empty()) return as_mended;
+    std::vector<float> depths;  // of each stroke; 0: the merge's own
+    for (const Stroke& stroke : strokes) {
+        const auto* frame = std::get_if<FrameId>(&stroke.source);
+        depths.push_back(frame ? float(sources.frames.index_of(*frame).value_or(-1) + 1) : 0);
+    }
+    const Painted painted =
+        painted_on(strokes, merge.area, planes_of(merge, sources.frames.series()), job.quiet());
+    as_mended.depth = merge.depth.clone();
+    for (int y = 0; y < painted.share.rows; ++y)
+        for (int x = 0; x < painted.share.cols; ++x)
+            if (const int stroke = painted.stroke(y, x); stroke > 0 && painted.share(y, x) > 0.5f)
+                if (const float depth = depths[std::size_t(stroke - 1)]; depth > 0)
+                    as_mended.depth(y, x) = depth;
+    return as_mended;
+}
+
 Stroke healing(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
                Stroke path, const Job& job) {
     const PixelRect reach = reach_of(path) & merge.area;

@@ -39,6 +39,11 @@ MergePlanes planes_of(const MergeResult& merge, const Series& series);
 Picture mended(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
                PixelRect area, const Job& job);
 
+/// The merge as if it had been mended when it was made: its picture with the strokes, and where they bring a
+/// frame, that frame's depth. For looking at what was painted as at what was merged.   @throws as mended().
+MergeResult mended_merge(const MergeResult& merge, const SharedList<Stroke>& strokes,
+                         const MendSources& sources, const Job& job);
+
 /// A new stroke of healing: what lies along `path` is covered by a place near by that its surroundings look
 /// like, its tone matched.   @throws BadParameter where no place is alike, and as mended().
 Stroke healing(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,

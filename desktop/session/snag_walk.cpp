@@ -40,28 +40,59 @@ void SnagWalk::follow_result() {
         wish_.drop();
         wanted_.reset();
     }
-    if (wants && !wanted_) {
-        wanted_ = result->id;
-        problem_.clear();
-        wish_.want(
-            [own = *product, from = result->made_from](const Job& job) {
-                auto snags = snags_of_result(*own.result, own.plane->series, own.plane->geometry, from, job);
-                if (own.file) own.file->rest();
-                return snags;
-            },
-            [this, id = result->id](const std::vector<Snag>& snags) {
-                wanted_.reset();
-                known_[id] = {snags, {}};
-                show_known();
-            },
-            [this](const std::exception& error) {
-                wanted_.reset();
-                problem_ =
-                    tr("Doubtful places could not be looked for: %1").arg(QString::fromUtf8(error.what()));
-                show_known();
-            });
-    }
+    if (wants && !wanted_) look(*result, *product, {});
     show_known();
+}
+
+void SnagWalk::look(const ProjectResult& result, const MergeProduct& product,
+                    const SharedList<Stroke>& strokes) {
+    wanted_ = result.id;
+    problem_.clear();
+    wish_.want(
+        [own = product, from = result.made_from, strokes, sources = base_.products.sources(),
+         results = base_.products.result_sources(strokes, product.plane)](const Job& job) {
+            const MergeResult& merge = *own.result;
+            auto snags = snags_of_result(
+                strokes.empty() ? merge
+                                : mended_merge(merge, strokes, {*sources->of(own.plane), results}, job),
+                own.plane->series, own.plane->geometry, from, job);
+            if (own.file) own.file->rest();
+            return snags;
+        },
+        [this, id = result.id, strokes](const std::vector<Snag>& snags) {
+            wanted_.reset();
+            current_.reset();
+            known_[id] = {snags, {}, strokes};
+            show_known();
+        },
+        [this](const std::exception& error) {
+            wanted_.reset();
+            problem_ = tr("Doubtful places could not be looked for: %1").arg(QString::fromUtf8(error.what()));
+            show_known();
+        });
+}
+
+SharedList<Stroke> SnagWalk::strokes_since(const Known& known) const {
+    const SharedList<Stroke>& all = base_.standpoint.result()->strokes;
+    int same = 0;
+    while (same < std::min(all.size(), known.strokes.size()) && all[same] == known.strokes[same]) ++same;
+    std::vector<int> later;
+    for (int i = same; i < all.size(); ++i) later.push_back(i);
+    return all.picked(later);
+}
+
+bool SnagWalk::can_look_again() const {
+    const ProjectResult* result = base_.standpoint.result();
+    const auto found = result ? known_.find(result->id) : known_.end();
+    return found != known_.end() && !is_looking() && result->strokes != found->second.strokes;
+}
+
+void SnagWalk::look_again() {
+    const ProjectResult* result = base_.standpoint.result();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    if (!product || !can_look_again()) return;
+    look(*result, *product, result->strokes);
+    emit changed();
 }
 
 void SnagWalk::show_known() {
@@ -71,10 +102,12 @@ void SnagWalk::show_known() {
     snags_.clear();
     const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
     const MergePlanes planes = product ? planes_of(*product->result, product->plane->series) : MergePlanes();
+    const SharedList<Stroke> since =
+        found != known_.end() ? strokes_since(found->second) : SharedList<Stroke>();
     if (found != known_.end())
         for (const Snag& snag : found->second.snags)
-            snags_.push_back({snag, found->second.ignored.contains(int(snags_.size())),
-                              is_painted(snag, result->strokes, planes)});
+            snags_.push_back(
+                {snag, found->second.ignored.contains(int(snags_.size())), is_painted(snag, since, planes)});
     if (snags_.size() != before) current_.reset();
     emit changed();
 }

@@ -17,7 +17,7 @@ struct WalkedSnag {
 };
 
 /// The doubtful places of the result shown, found beside the interface when Mend is entered, and the person's
-/// way through them. Found anew only for another result: strokes mark those that they cover.
+/// way through them. Strokes mark those that they cover; found anew for another result, and when asked for.
 class SnagWalk : public QObject {
     Q_OBJECT
   public:
@@ -41,6 +41,10 @@ class SnagWalk : public QObject {
     void next() { step(1); }
     void previous() { step(-1); }
     void go_to(int place);
+    /// True when it was painted since the places were looked for.
+    bool can_look_again() const;
+    /// Looks for doubtful places in the picture as it is painted now.
+    void look_again();
     /// The current one is looked at no more, or again.
     void ignore_current();
 
@@ -49,14 +53,17 @@ class SnagWalk : public QObject {
     void visited(QRectF area, QPointF place);  ///< reference pixels: it shall be brought into view
 
   private:
-    void follow_result();
-    void show_known();
-    void step(int by);
-
     struct Known {
         std::vector<Snag> snags;
         std::set<int> ignored;
+        SharedList<Stroke> strokes;  ///< that were there when they were looked for
     };
+    void follow_result();
+    void look(const ProjectResult& result, const MergeProduct& product, const SharedList<Stroke>& strokes);
+    SharedList<Stroke> strokes_since(const Known& known) const;
+    void show_known();
+    void step(int by);
+
     SessionBase& base_;
     LatestWish wish_;
     std::map<ResultId, Known> known_;

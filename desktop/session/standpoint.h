@@ -33,8 +33,8 @@ enum class LookAt {
     below_floor,  ///< places less trusted than the trust floor under a veil
     depth,        ///< the depth map in the depth colours, over the picture
     source,       ///< which frame each place came from, in the depth colours, over the picture
-    painted,      ///< in Mend: what strokes brought, in their sources' depth colours
     made_by,      ///< depth map, pyramid, backdrop, a part that moved: each with a tint and a pattern
+    painted,      ///< in Mend: what strokes brought, in their sources' depth colours
 };
 
 /// What is drawn along the depth line in Align.

@@ -27,6 +27,14 @@ SnagList::SnagList(SessionBase& base, SnagWalk& walk, Commands& commands, QWidge
     rows->addWidget(list_);
     rows->addLayout(side_by_side(commands.button(QStringLiteral("next-suggestion"), tr("Next"), this),
                                  commands.button(QStringLiteral("ignore-snag"), tr("Ignore"), this)));
+    again_ =
+        make_button(tr("Look again"), {},
+                    tr("Looks for doubtful places in the picture as it is painted now; ignored ones count "
+                       "anew"),
+                    this);
+    again_->setObjectName(QStringLiteral("lookAgain"));
+    rows->addWidget(again_);
+    connect(again_, &QPushButton::clicked, &walk_, &SnagWalk::look_again);
 }
 
 QString SnagList::in_words() const {
@@ -58,6 +66,7 @@ void SnagList::refresh() {
         item->setForeground(own.is_left() ? Theme::current().text : Theme::current().quiet);
     }
     list_->setVisible(!all.empty());
+    again_->setVisible(walk_.can_look_again());
     const QSignalBlocker quiet(list_);
     list_->setCurrentRow(walk_.current().value_or(-1));
     if (walk_.current()) list_->scrollToItem(list_->item(*walk_.current()));

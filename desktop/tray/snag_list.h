@@ -5,6 +5,7 @@
 
 class QLabel;
 class QListWidget;
+class QPushButton;
 
 namespace moorhaze::desktop {
 
@@ -24,6 +25,7 @@ class SnagList : public QWidget {
     SnagWalk& walk_;
     QLabel* words_;
     QListWidget* list_;
+    QPushButton* again_;
 };
 
 }  // namespace moorhaze::desktop

@@ -113,6 +113,32 @@ TEST_CASE("a place that was painted is left no more, undo brings it back", "[des
     CHECK(walk.left() == count);
 }
 
+TEST_CASE("looking again looks at what was painted, and counts later strokes only", "[desktop][snags]") {
+    EdgeSession own;
+    own.go_to_mend();
+    SnagWalk& walk = own.session.snag_walk;
+    CHECK_FALSE(walk.can_look_again());
+    const Snag before = walk.snags()[0].snag;
+    Brush brush = own.session.standpoint.brush();
+    brush.radius_px = 30, brush.softness = 0;
+    own.session.standpoint.set_brush(brush);
+    own.paint(before.place);
+    CHECK(walk.can_look_again());
+    walk.look_again();
+    CHECK(walk.is_looking());
+    wait_until([&] { return walk.is_settled(); });
+    CHECK_FALSE(walk.can_look_again());
+    CHECK(walk.left() == int(walk.snags().size()));  // none is hidden by the stroke that was looked at
+    for (const WalkedSnag& snag : walk.snags())
+        CHECK((snag.snag.place != before.place || snag.snag.strength < before.strength));
+    // Without the stroke it is another picture.
+    own.session.document.undo();
+    CHECK(walk.can_look_again());
+    walk.look_again();
+    wait_until([&] { return walk.is_settled(); });
+    CHECK(walk.snags()[0].snag == before);
+}
+
 TEST_CASE("leaving Mend while places are looked for asks for nothing, entering again finds them",
           "[interrupted][snags]") {
     EdgeSession own;
@@ -211,6 +237,7 @@ TEST_CASE("the command line finds the places of a kept project that the window f
     const test::Scratch scratch;
     std::filesystem::path file;
     std::vector<Snag> found;
+    PixelRect area;
     {
         EdgeSession own;
         own.session.autosave.set_folder(scratch.folder());
@@ -220,6 +247,7 @@ TEST_CASE("the command line finds the places of a kept project that the window f
         own.go_to_mend();
         for (const WalkedSnag& snag : own.session.snag_walk.snags()) found.push_back(snag.snag);
         own.paint(found[0].place);
+        area = own.session.products.merge(own.session.standpoint.result()->id)->result->area;
         wait_until(
             [&] { return own.session.autosave.is_settled() && own.session.autosave.keeper()->is_saved(); });
         file = own.session.autosave.keeper()->file();
@@ -242,6 +270,20 @@ TEST_CASE("the command line finds the places of a kept project that the window f
         CHECK(json["snags"][i]["strength"].get<double>() == Approx(found[i].strength));
     }
     CHECK(json["snags"][0]["painted"] == true);
+    // What was painted, as a mask of the merge's size.
+    const auto mask = scratch / "mask.png";
+    const QStringList asks{"mend", QString::fromStdString(file.string()), "--mask",
+                           QString::fromStdString(mask.string())};
+    process.start(QStringLiteral(MOORHAZE_CLI), asks);
+    REQUIRE(process.waitForFinished(60'000));
+    REQUIRE(process.exitCode() == 0);
+    const Picture painted = read_picture(mask);
+    CHECK(painted.pixels.size() == area.size());
+    CHECK(painted.pixels.at<cv::Vec3b>(found[0].place - area.tl())[0] == Approx(0.8 * 255).margin(1));
+    CHECK(cv::mean(painted.pixels)[0] < 40);
+    process.start(QStringLiteral(MOORHAZE_CLI), asks);
+    REQUIRE(process.waitForFinished(60'000));
+    CHECK(process.exitCode() != 0);  // it is there already
     process.start(QStringLiteral(MOORHAZE_CLI),
                   {"mend", QString::fromStdString(file.string()), "--snags", "--result", "7"});
     REQUIRE(process.waitForFinished(60'000));
