@@ -9,6 +9,7 @@ namespace moorhaze {
 namespace {
 
 constexpr int kMostSide_px = 320;
+constexpr double kFlat = 4e-4;  // of root light squared: what varies less has no edge of its own
 constexpr int kRounds = 2;
 constexpr int kSurely_px = 3;       // at the rim of what is looked at, no thing
 constexpr double kSimple_px = 0.7;  // an outline strays from its pixels by at most so much
@@ -58,6 +59,29 @@ std::vector<cv::Rect> cut_sides(PixelRect area, PixelRect picture, cv::Size size
     return sides;
 }
 
+/// What was found small, its edge laid onto the picture's own by a guided filter. Source: He, Sun & Tang,
+/// "Guided Image Filtering", ECCV 2010.
+cv::Mat1b at_full_size(const cv::Mat1b& small, const cv::Mat3f& light, double times) {
+    cv::Mat1f places, guide;
+    small.convertTo(places, CV_32F, 1 / 255.0);
+    cv::resize(places, places, light.size(), 0, 0, cv::INTER_LINEAR);
+    cv::cvtColor(light, guide, cv::COLOR_RGB2GRAY);
+    cv::sqrt(cv::max(guide, 0.0f), guide);
+    const int side = 2 * int(std::ceil(1.5 * times)) + 1;
+    const auto mean = [side](const cv::Mat& of) {
+        cv::Mat1f averaged;
+        cv::boxFilter(of, averaged, CV_32F, {side, side}, {-1, -1}, true, cv::BORDER_REFLECT);
+        return averaged;
+    };
+    const cv::Mat1f mean_guide = mean(guide), mean_places = mean(places);
+    const cv::Mat1f variance = mean(guide.mul(guide)) - mean_guide.mul(mean_guide);
+    const cv::Mat1f together = mean(guide.mul(places)) - mean_guide.mul(mean_places);
+    cv::Mat1f slope;
+    cv::divide(together, variance + kFlat, slope);
+    const cv::Mat1f offset = mean_places - slope.mul(mean_guide);
+    return mean(slope).mul(guide) + mean(offset) > 0.5;
+}
+
 }  // namespace
 
 int thing_reach(cv::Size scribble) {
@@ -97,9 +121,8 @@ Thing thing_at(const cv::Mat3f& light, const cv::Mat1f& depth, const cv::Mat1b& 
     job.checkpoint();
     const cv::Mat1b thing = touched((mask & 1) != 0, sure);
     std::vector<std::vector<cv::Point>> outlines;
-    cv::Mat1b large;
-    cv::resize(thing, large, light.size(), 0, 0, cv::INTER_LINEAR);
-    cv::findContours(large > 127, outlines, cv::RETR_CCOMP, cv::CHAIN_APPROX_NONE);
+    const cv::Mat1b large = scale < 1 ? at_full_size(thing, light, 1 / scale) : thing;
+    cv::findContours(large, outlines, cv::RETR_CCOMP, cv::CHAIN_APPROX_NONE);
     Thing found;
     for (cv::Rect side : cuts) {
         side = cv::Rect(side.x - 1, side.y - 1, side.width + 2, side.height + 2) & cv::Rect({}, size);

@@ -112,3 +112,28 @@ TEST_CASE("a thing that goes on beyond what is looked at is told so, at the pict
     CHECK(found(238, 150) == 255);
     CHECK(found(30, 150) == 0);
 }
+
+TEST_CASE(
+    "a large thing is found small, and its edge still lies on the picture's within 3 px, nearly all within 2",
+    "[mend]") {
+    const cv::Size size(1500, 1200);
+    cv::Mat3f light = grainy(size);
+    cv::Mat1f depth(size, 9.0f);
+    cv::Mat1b thing(size, uchar(0)), scribble(size, uchar(0));
+    cv::ellipse(thing, {750, 600}, {500, 300}, 20, 0, 360, cv::Scalar(255), cv::FILLED);
+    light.setTo(cv::Scalar(0.6, 0.4, 0.1), thing);
+    depth.setTo(3, thing);
+    cv::line(scribble, {500, 500}, {1000, 700}, cv::Scalar(255), 40);
+    Stroke taken;
+    taken.softness = 0, taken.flow = 1;
+    taken.shape = WithinOutline{thing_at(light, depth, scribble, {0, 0}, {-9, -9, 3000, 3000}, {}).outlines};
+    const cv::Mat1b found = stroke_mask(taken, {0, 0, 1500, 1200}, {}, {}) > 0.5f;
+    cv::Mat1f from_edge, from_edge_outside;
+    cv::distanceTransform(thing, from_edge, cv::DIST_L2, 5);
+    cv::distanceTransform(~thing, from_edge_outside, cv::DIST_L2, 5);
+    for (const auto& [distance, most] : {std::pair{3.0, 0}, {2.0, 10}}) {
+        INFO(distance);
+        CHECK(cv::countNonZero(~found & (from_edge > distance)) <= most);
+        CHECK(cv::countNonZero(found & (from_edge_outside > distance)) <= most);
+    }
+}
