@@ -113,6 +113,7 @@ void StrokeList::refresh() {
         item->setForeground(stroke.is_off ? Theme::current().quiet : Theme::current().text);
     }
     list_->setVisible(!strokes.empty());
+    fit_short_list(list_);
     const int chosen = chosen_stroke();
     as_brush_->setEnabled(chosen >= 0);
     delete_->setEnabled(chosen >= 0);

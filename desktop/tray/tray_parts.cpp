@@ -272,14 +272,22 @@ QHBoxLayout* make_switch(QButtonGroup* group, const QString& object_name,
     return row;
 }
 
+constexpr int kShortList = 112;
+
 QListWidget* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent) {
-    constexpr int kHigh = 108;
     auto* list = new QListWidget(parent);
     list->setObjectName(object_name);
     list->setAccessibleName(accessible_name);
     list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    list->setFixedHeight(kHigh);
+    list->setFixedHeight(kShortList);
     return list;
+}
+
+void fit_short_list(QListWidget* list) {
+    int needed = 2 * list->frameWidth();
+    for (int row = 0; row < std::min(4, list->count()); ++row)
+        needed += list->sizeHintForRow(row) + 2 * list->spacing();
+    list->setFixedHeight(std::min(kShortList, needed));
 }
 
 }  // namespace moorhaze::desktop

@@ -66,6 +66,9 @@ QHBoxLayout* make_switch(QButtonGroup* group, const QString& object_name,
 /// A list of which about three entries are seen, so that what stands below it stays in sight at 1280x800.
 QListWidget* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent);
 
+/// As high as its entries need, up to about three.
+void fit_short_list(QListWidget* list);
+
 /// Name, number that can be typed, slider; one value. `valueChanged` comes while it is moved.
 class ValueRow : public QWidget {
     Q_OBJECT
