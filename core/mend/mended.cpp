@@ -8,6 +8,7 @@
 namespace moorhaze {
 namespace {
 
+constexpr int kStrip = 256;         // rows
 constexpr int kWidest = 4;          // times the usual, that a thing is looked for around its scribble
 constexpr double kThingRim_px = 2;  // over which a thing's edge passes into the picture
 
@@ -87,14 +88,20 @@ MergeResult mended_merge(const MergeResult& merge, const SharedList<Stroke>& str
         const auto* frame = std::get_if<FrameId>(&stroke.source);
         depths.push_back(frame ? float(sources.frames.index_of(*frame).value_or(-1) + 1) : 0);
     }
-    const Painted painted =
-        painted_on(strokes, merge.area, planes_of(merge, sources.frames.series()), job.quiet());
+    const MergePlanes planes = planes_of(merge, sources.frames.series());
     as_mended.depth = merge.depth.clone();
-    for (int y = 0; y < painted.share.rows; ++y)
-        for (int x = 0; x < painted.share.cols; ++x)
-            if (const int stroke = painted.stroke(y, x); stroke > 0 && painted.share(y, x) > 0.5f)
-                if (const float depth = depths[std::size_t(stroke - 1)]; depth > 0)
-                    as_mended.depth(y, x) = depth;
+    // A strip at a time, so that no more planes of the whole are held.
+    for (int top = 0; top < merge.area.height; top += kStrip) {
+        const PixelRect strip =
+            PixelRect(merge.area.x, merge.area.y + top, merge.area.width, kStrip) & merge.area;
+        const Painted painted = painted_on(strokes, strip, planes, job.quiet());
+        job.checkpoint();
+        for (int y = 0; y < strip.height; ++y)
+            for (int x = 0; x < strip.width; ++x)
+                if (const int stroke = painted.stroke(y, x); stroke > 0 && painted.share(y, x) > 0.5f)
+                    if (const float depth = depths[std::size_t(stroke - 1)]; depth > 0)
+                        as_mended.depth(top + y, x) = depth;
+    }
     return as_mended;
 }
 

@@ -51,15 +51,24 @@ SharedList<Stroke> Brushwork::strokes() const {
 }
 
 QString Brushwork::why_not() const {
-    const ProjectResult* result = base_.standpoint.result();
-    if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
-    if (!display_ || shown_ != result->id) return tr("The picture is still being prepared.");
-    if (making_.is_busy()) return tr("The stroke before is still being made.");
+    if (const QString why = why_not_shown(); !why.isEmpty()) return why;
     const MendTool tool = base_.standpoint.brush().tool;
     if (tool == MendTool::wipe_back || tool == MendTool::heal) return {};
     if (tool == MendTool::copy)
         return copied_place_ || copied_from_ ? QString()
                                              : tr("Point at the place to copy from and press J first.");
+    return why_not_source();
+}
+
+QString Brushwork::why_not_shown() const {
+    const ProjectResult* result = base_.standpoint.result();
+    if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
+    if (!display_ || shown_ != result->id) return tr("The picture is still being prepared.");
+    if (making_.is_busy()) return tr("The stroke before is still being made.");
+    return {};
+}
+
+QString Brushwork::why_not_source() const {
     if (const auto result_source = base_.standpoint.source_result()) return why_not_from(*result_source);
     const auto source = base_.standpoint.source();
     if (!source)
@@ -176,7 +185,10 @@ void Brushwork::begin_stroke(QPointF place, double pressure) {
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     const MendTool tool = base_.standpoint.brush().tool;
     base_.standpoint.set_drawing(true);
-    if (tool == MendTool::fade || tool == MendTool::take || tool == MendTool::heal) return set_guide({place});
+    if (tool == MendTool::fade || tool == MendTool::take || tool == MendTool::heal) {
+        guided_by_ = tool;
+        return set_guide({place});
+    }
     if (tool == MendTool::copy && copied_place_) {
         const QPointF away = *copied_place_ - place;
         copied_from_ = FromPlace{int(std::lround(away.x())), int(std::lround(away.y()))};
@@ -190,7 +202,7 @@ void Brushwork::begin_stroke(QPointF place, double pressure) {
 
 void Brushwork::continue_stroke(QPointF place, double pressure) {
     if (!guide_.isEmpty()) {
-        const bool fades = base_.standpoint.brush().tool == MendTool::fade;
+        const bool fades = guided_by_ == MendTool::fade;
         return set_guide(fades ? QList<QPointF>{guide_.first(), place} : guide_ + QList<QPointF>{place});
     }
     if (!live_) return;
@@ -224,8 +236,11 @@ void Brushwork::set_guide(const QList<QPointF>& places) {
 
 void Brushwork::end_guided() {
     Stroke stroke = stroke_of_brush();
+    // Whatever tool was picked meanwhile.
+    stroke.source =
+        guided_by_ == MendTool::heal ? StrokeSource(WipeBack{}) : base_.standpoint.stroke_source();
     for (const QPointF& place : guide_) stroke.points.push_back({place.x(), place.y(), 1});
-    if (base_.standpoint.brush().tool != MendTool::fade) return make_beside(stroke);
+    if (guided_by_ != MendTool::fade) return make_beside(stroke);
     const double length = QLineF(guide_.first(), guide_.last()).length();
     set_guide({});
     base_.standpoint.set_drawing(false);
@@ -233,12 +248,13 @@ void Brushwork::end_guided() {
         return base_.notices.notify_error(tr("Drag from where the fade begins to where it ends."));
     stroke.shape = FadeAcross{};
     stroke.flow = 1;
+    stroke.match_tone = false;
     add_stroke(stroke);
 }
 
 /// The scribble stays in sight until the stroke is there.
 void Brushwork::make_beside(const Stroke& path) {
-    const bool heals = base_.standpoint.brush().tool == MendTool::heal;
+    const bool heals = guided_by_ == MendTool::heal;
     const auto ended = [this] {
         set_guide({});
         base_.standpoint.set_drawing(false);
@@ -269,8 +285,11 @@ void Brushwork::copy_from(QPointF place) {
 }
 
 void Brushwork::fill(const WhereRule& rule) {
-    if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
+    const bool wipes = base_.standpoint.brush().tool == MendTool::wipe_back;
+    for (const QString& why : {why_not_shown(), wipes ? QString() : why_not_source()})
+        if (!why.isEmpty()) return base_.notices.notify_error(why);
     Stroke stroke = stroke_of_brush();
+    stroke.source = wipes ? StrokeSource(WipeBack{}) : base_.standpoint.stroke_source();
     stroke.flow = 1;
     stroke.match_tone = false;
     stroke.shape = rule;

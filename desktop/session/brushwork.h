@@ -53,6 +53,8 @@ class Brushwork : public QObject {
     void guide_changed();
 
   private:
+    QString why_not_shown() const;
+    QString why_not_source() const;
     QString why_not_from(ResultId source) const;
     Stroke stroke_of_brush() const;
     void set_guide(const QList<QPointF>& places);
@@ -72,6 +74,7 @@ class Brushwork : public QObject {
     LatestWish pieces_;  ///< of the one shown
     LatestWish making_;  ///< a stroke out of what was drawn
     QList<QPointF> guide_;
+    MendTool guided_by_ = MendTool::fade;  ///< what the guide becomes
     std::optional<QPointF> copied_place_;
     std::optional<FromPlace> copied_from_;  ///< once a stroke of it began
     std::optional<ResultId> shown_;

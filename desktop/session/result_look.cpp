@@ -9,6 +9,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kShrink = 2;
+constexpr int kStrip = 128;  // rows of what is shown
 constexpr QRgb kViolet = 0xa986cf, kBlue = 0x6fa8c9, kAmber = 0xe0b23c, kGreen = 0xa9bf4f;
 constexpr float kFloorWidth = 0.1f;  // over which the floor takes effect
 
@@ -89,12 +90,19 @@ cv::Mat3b look_at_painted(const MergeResult& merge, const Series& series, const 
         if (place && series.count() > 1)
             tints.back() = colours[std::size_t(*place * 255 / (series.count() - 1))];
     }
-    const Painted painted = painted_on(strokes, merge.area, planes_of(merge, series), job);
+    const MergePlanes planes = planes_of(merge, series);
     cv::Mat3b shown(base.size());  // red, green, blue
-    for_rows(shown.rows, job, [&](int y) {
-        const int v = std::min(kShrink * y, painted.share.rows - 1);
-        for (int x = 0; x < shown.cols; ++x) {
-            const int u = std::min(kShrink * x, painted.share.cols - 1);
+    // A strip at a time, so that no more planes of the whole are held.
+    const int strips = (shown.rows + kStrip - 1) / kStrip;
+    for_rows(strips, job, [&](int strip) {
+        const PixelRect area(merge.area.x, merge.area.y + kShrink * kStrip * strip, merge.area.width,
+                             kShrink * kStrip);
+        const Painted painted = painted_on(strokes, area & merge.area, planes, job);
+        for (int i = 0; i < kStrip * shown.cols; ++i) {
+            const int y = kStrip * strip + i / shown.cols, x = i % shown.cols;
+            if (y >= shown.rows) break;
+            const int v = std::min(kShrink * (y - kStrip * strip), painted.share.rows - 1),
+                      u = std::min(kShrink * x, painted.share.cols - 1);
             const cv::Vec4b own = base(y, x);
             const int grey = (own[0] * 29 + own[1] * 150 + own[2] * 77) / 256;
             const int stroke = painted.stroke(v, u);
