@@ -106,7 +106,7 @@ cv::Mat3b look_at_painted(const MergeResult& merge, const Series& series, const 
             const cv::Vec4b own = base(y, x);
             const int grey = (own[0] * 29 + own[1] * 150 + own[2] * 77) / 256;
             const int stroke = painted.stroke(v, u);
-            const float share = stroke > 0 ? 0.25f + 0.65f * painted.share(v, u) : 0;
+            const float share = stroke > 0 ? 0.4f + 0.5f * painted.share(v, u) : 0;
             const bool has_depth = stroke > 0 && tints[std::size_t(stroke - 1)];
             const QColor tint = has_depth ? *tints[std::size_t(stroke - 1)]
                                           : QColor(((x + y) / 4) % 2 == 0 ? kViolet : kViolet & 0x7f7f7f);

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "desktop/session/facts.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
@@ -96,6 +97,7 @@ QString DepthLine::describe(int frame) const {
     if (tick.share >= 0) text += tr(", sharpest in %1 % of the picture").arg(100 * tick.share, 0, 'f', 1);
     if (!tick.used) text += tr(", left out");
     if (tick.used && (frame < first_ || frame > last_)) text += tr(", outside the range");
+    if (tick.strokes > 0) text += tr(", %1 from it").arg(strokes_text(tick.strokes));
     if (frame == reference_) text += tr(", reference frame");
     if (!tick.warning.isEmpty()) text += "\n" + tick.warning;
     return text;
@@ -131,6 +133,13 @@ void DepthLine::draw_tick(QPainter& painter, int frame) const {
         if (!tick.used)
             painter.drawLine(QPointF(box.left() - 3, box.center().y()),
                              QPointF(box.left() + kShortest + 3, box.center().y()));
+    }
+    if (tick.strokes > 0) {
+        // A dot on it: it was painted from.
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(inside ? theme.well : theme.text);
+        const double dot = std::min(2.5, box.height() / 3);
+        painter.drawEllipse(QPointF(box.left() + 5, box.center().y()), dot, dot);
     }
     if (frame == reference_) {
         // A small square stands before the reference frame.

@@ -12,6 +12,7 @@ struct DepthTick {
     bool used = true;
     double share = -1;  ///< part of the picture that is sharpest in it, 0..1; below 0: not known yet
     QString warning;    ///< in words; empty if none
+    int strokes = 0;    ///< that bring something of it to the result shown
     double step = 1;    ///< from the frame before, in usual steps of the series
 };
 
@@ -38,6 +39,8 @@ class DepthLine : public QWidget {
     void set_gaps(std::vector<int> after);  ///< a gap lies between each of these frames and the next
     void set_current(int frame);
     void set_range(int first, int last);
+    /// What the tip says of a frame, by its index.
+    QString describe(int frame) const;
     void set_reference(int frame);
     /// Curves share one scale, from the smallest value at the left to the largest at the right; a line stands
     /// at `rest`. Rings mark the frames given.
@@ -77,7 +80,6 @@ class DepthLine : public QWidget {
     void open_up();
     double tick_height() const;
     QRectF tick_rect(int frame) const;
-    QString describe(int frame) const;
     void draw_tick(QPainter& painter, int frame) const;
     void draw_gap(QPainter& painter, int after) const;
     void draw_handle(QPainter& painter, bool far_end) const;

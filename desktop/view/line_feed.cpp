@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
@@ -14,7 +15,7 @@ namespace moorhaze::desktop {
 LineFeed::LineFeed(Session& session, DepthLine& line, PathBar& path, SoundingPanel& panel, QObject* parent)
     : QObject(parent), session_(session), line_(line), path_(path), panel_(panel) {
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.selection() || changes.development) show_line();
+        if (changes.selection() || changes.development || !changes.mended.empty()) show_line();
         show_path();
     });
     connect(&session_.products, &Products::changed, this, [this](Products::Kind kind) {
@@ -26,7 +27,7 @@ LineFeed::LineFeed(Session& session, DepthLine& line, PathBar& path, SoundingPan
         using Aspect = Standpoint::Aspect;
         if (aspect == Aspect::frame) line_.set_current(session_.standpoint.place());
         if (aspect == Aspect::stage || aspect == Aspect::drift) show_drift();
-        if (aspect == Aspect::stage || aspect == Aspect::result) show_path();
+        if (aspect == Aspect::stage || aspect == Aspect::result) show_line(), show_path();
     });
     connect(&session_.looking, &Looking::frame_looked, this, &LineFeed::show_line);
     connect(&session_.sounding, &Sounding::changed, this, &LineFeed::show_threads);
@@ -49,6 +50,12 @@ void LineFeed::show_line() {
     const std::vector<double>& first = session_.looking.first_looks();
     double most_detail = 0;
     for (const double detail : first) most_detail = std::max(most_detail, detail);
+    std::map<FrameId, int> painted_from;
+    if (const ProjectResult* result = session_.standpoint.result();
+        result && session_.standpoint.stage() == Stage::mend)
+        for (const Stroke& stroke : result->strokes)
+            if (const auto* frame = std::get_if<FrameId>(&stroke.source); frame && !stroke.is_off)
+                ++painted_from[*frame];
     for (int i = 0; i < series.count(); ++i) {
         const auto place = std::size_t(i);
         DepthTick tick;
@@ -56,6 +63,8 @@ void LineFeed::show_line() {
         if (!looked && most_detail > 0 && place < first.size() && first[place] >= 0)
             tick.share = first[place] / most_detail;
         tick.used = series.frames[place].used;
+        if (const auto found = painted_from.find(series.frames[place].id); found != painted_from.end())
+            tick.strokes = found->second;
         if (looked && place < looked->whole.share.size()) tick.share = looked->whole.share[place];
         if (looked && place < looked->whole.flags.size())
             for (const FrameFlag& flag : looked->whole.flags[place])

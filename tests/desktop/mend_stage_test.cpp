@@ -4,6 +4,7 @@
 #include <QPushButton>
 #include <QSpinBox>
 
+#include "desktop/view/depth_line.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
@@ -325,6 +326,16 @@ TEST_CASE("what was painted is seen over the picture and follows new strokes", "
     own.press(Qt::Key_U);
     own.settle();
     CHECK_FALSE(session.result_look.shown());
+    // The depth line tells which frames were painted from, in Mend only.
+    DepthLine& line = own.main.depth_line();
+    CHECK(line.describe(5).contains("1 stroke from it"));
+    CHECK_FALSE(line.describe(4).contains("stroke"));
+    session.document.undo();
+    own.settle();
+    CHECK_FALSE(line.describe(5).contains("stroke"));
+    session.document.redo();
+    session.standpoint.set_stage(Stage::cull);
+    CHECK_FALSE(line.describe(5).contains("stroke"));
 }
 
 TEST_CASE("after merging anew the strokes are taken over in one step", "[mend][window]") {
