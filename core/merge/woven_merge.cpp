@@ -22,8 +22,8 @@ namespace {
 
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
 constexpr float kGrain = 20, kGrainUnguarded = 2;
-constexpr float kCalmFrames =
-    5;  // before and after the depth, that take part where nothing but noise is seen
+/// Frames before and after the depth that take part where nothing but noise is seen.
+constexpr float kCalmFrames = 5;
 /// No depths meet where depth changes within so many px by less than so many frames; by twice as much and
 /// more they do.
 constexpr int kAlikeReach = 8;
