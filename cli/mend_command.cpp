@@ -57,24 +57,23 @@ void run(const Arguments& arguments, const Common& common) {
     const bool looks = arguments.snags || !arguments.report.empty();
     if (!looks && arguments.mask.empty())
         throw BadParameter(
-            "say what is wanted: --snags lists doubtful places, --report writes them to a file, --mask "
-            "writes "
-            "what was painted as a picture");
+            "say what is wanted: --snags lists doubtful places, --report writes them to a file, --mask what "
+            "was "
+            "painted as a picture");
     const std::filesystem::path file = project_file(arguments.project);
     const OpenedProject opened = open_project(file, {});
     const Project& project = opened.saved.project;
     const ProjectResult& result = wanted_result(project, arguments.result, file.string());
     const Series series = series_of_result(project, opened.facts, result);
     const StoredResult stored = read_result(file.parent_path(), result, {});
-    if (!arguments.mask.empty())
-        write_mask(arguments.mask, result.strokes, planes_of(stored.result, series), arguments.overwrite);
+    const MergePlanes planes = planes_of(stored.result, series);
+    if (!arguments.mask.empty()) write_mask(arguments.mask, result.strokes, planes, arguments.overwrite);
     if (!looks) return;
     std::vector<Snag> snags;
     {
         const ProgressLine line("looking for doubtful places", common);
         snags = snags_of_result(stored.result, series, stored.geometry, result.made_from, line.job());
     }
-    const MergePlanes planes = planes_of(stored.result, series);
     nlohmann::json list = nlohmann::json::array();
     int number = 0;
     for (const Snag& snag : snags) {

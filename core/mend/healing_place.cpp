@@ -2,9 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <vector>
 #include <opencv2/imgproc.hpp>
+#include <vector>
 
+#include "core/picture/luma.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -69,13 +70,7 @@ int healing_reach(double radius_px) {
 }
 
 FromPlace healing_place(const cv::Mat3f& light, const cv::Mat1f& mask, double radius_px, const Job& job) {
-    cv::Mat1f luma(light.size());
-    for_rows(luma.rows, job, [&](int y) {
-        for (int x = 0; x < luma.cols; ++x) {
-            const cv::Vec3f& own = light(y, x);
-            luma(y, x) = std::sqrt(std::max(0.0f, 0.2126f * own[0] + 0.7152f * own[1] + 0.0722f * own[2]));
-        }
-    });
+    const cv::Mat1f luma = perceptual_luma(light, job);
     const std::vector<Sample> samples = samples_of(mask, std::max(3, int(radius_px / 2)));
     std::vector<FromPlace> places;
     for (const double near : kNear)

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/mend/grown.h"
 #include "core/mend/healing_place.h"
 #include "core/mend/thing.h"
 
@@ -41,10 +42,6 @@ SourcePixels pixels_of(const MendSources& sources, const Job& job) {
             return part_of(sources.frames, *frame, where, job.quiet());
         return part_of(sources.results, std::get<ResultId>(from), where, sources.frames.curve(), job.quiet());
     };
-}
-
-PixelRect grown(PixelRect area, int by) {
-    return {area.x - by, area.y - by, area.width + 2 * by, area.height + 2 * by};
 }
 
 }  // namespace

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/mend/grown.h"
 #include "core/mend/tone_match.h"
 #include "core/work/for_rows.h"
 
@@ -45,7 +46,8 @@ double brush_share(double distance_px, double radius_px, double softness) {
     return t * t * (3 - 2 * t);
 }
 
-/// Softened as far as the stroke is soft; `hard` reaches `margin` px beyond what is asked for.
+/// The part of a mask that is asked for, its rim blurred.
+/// @param hard_area  that `hard` covers: three sigma more than `area` all around, where there is so much.
 cv::Mat1f softened(const cv::Mat1b& hard, PixelRect hard_area, PixelRect area, double sigma) {
     cv::Mat1f mask;
     hard.convertTo(mask, CV_32F, 1 / 255.0);
@@ -58,10 +60,6 @@ cv::Mat1f softened(const cv::Mat1b& hard, PixelRect hard_area, PixelRect area, d
 /// How soft a rim without a path is: the standard deviation of a blur, px.
 double rim_sigma(const Stroke& stroke) {
     return 0.5 * stroke.softness * stroke.radius_px;
-}
-
-PixelRect grown(PixelRect area, int by) {
-    return {area.x - by, area.y - by, area.width + 2 * by, area.height + 2 * by};
 }
 
 cv::Mat1f mask_of(const AlongPath&, const Stroke& stroke, PixelRect area, const MergePlanes&,

@@ -5,6 +5,8 @@
 #include <mutex>
 #include <opencv2/imgproc.hpp>
 
+#include "core/picture/luma.h"
+
 namespace moorhaze {
 namespace {
 
@@ -61,12 +63,11 @@ std::vector<cv::Rect> cut_sides(PixelRect area, PixelRect picture, cv::Size size
 
 /// What was found small, its edge laid onto the picture's own by a guided filter. Source: He, Sun & Tang,
 /// "Guided Image Filtering", ECCV 2010.
-cv::Mat1b at_full_size(const cv::Mat1b& small, const cv::Mat3f& light, double times) {
-    cv::Mat1f places, guide;
+cv::Mat1b at_full_size(const cv::Mat1b& small, const cv::Mat3f& light, double times, const Job& job) {
+    const cv::Mat1f guide = perceptual_luma(light, job);
+    cv::Mat1f places;
     small.convertTo(places, CV_32F, 1 / 255.0);
     cv::resize(places, places, light.size(), 0, 0, cv::INTER_LINEAR);
-    cv::cvtColor(light, guide, cv::COLOR_RGB2GRAY);
-    cv::sqrt(cv::max(guide, 0.0f), guide);
     const int side = 2 * int(std::ceil(1.5 * times)) + 1;
     const auto mean = [side](const cv::Mat& of) {
         cv::Mat1f averaged;
@@ -121,7 +122,7 @@ Thing thing_at(const cv::Mat3f& light, const cv::Mat1f& depth, const cv::Mat1b& 
     job.checkpoint();
     const cv::Mat1b thing = touched((mask & 1) != 0, sure);
     std::vector<std::vector<cv::Point>> outlines;
-    const cv::Mat1b large = scale < 1 ? at_full_size(thing, light, 1 / scale) : thing;
+    const cv::Mat1b large = scale < 1 ? at_full_size(thing, light, 1 / scale, job.quiet()) : thing;
     cv::findContours(large, outlines, cv::RETR_CCOMP, cv::CHAIN_APPROX_NONE);
     Thing found;
     for (cv::Rect side : cuts) {

@@ -142,9 +142,11 @@ ResultLook::ResultLook(SessionBase& base, const Merging& merging, const std::arr
     : QObject(parent), base_(base), merging_(merging), colours_(colours) {
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         using Aspect = Standpoint::Aspect;
-        const bool looks = aspect == Aspect::look || aspect == Aspect::painted || aspect == Aspect::stage;
-        if (aspect == Aspect::result || looks) want();
-        if (looks) emit changed();
+        const bool looks = aspect == Aspect::look || aspect == Aspect::painted;
+        // What was made last is still right in another stage, but for strokes.
+        const bool enters = aspect == Aspect::stage && (wanted_look() == LookAt::painted || !shown());
+        if (aspect == Aspect::result || looks || enters) want();
+        if (looks || aspect == Aspect::stage) emit changed();
     });
     connect(&merging_, &Merging::grew, this, [this] {
         const auto& growth = merging_.growth();
