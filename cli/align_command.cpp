@@ -15,6 +15,7 @@ struct Arguments {
     FramesArgument frames;
     int reference = 0;
     Placing placing;
+    std::optional<bool> mend_dust;
     std::string report, folder, area = "reference";
 };
 
@@ -44,7 +45,9 @@ void run(const Arguments& arguments, const Common& common) {
         looked = look_and_report(series, nullptr, warnings, line.job());
     }
     const double profile_seconds = clock.seconds();
-    Project project = with_placing(project_of(series), arguments.placing);
+    Placing placing = arguments.placing;
+    placing.mend_dust = arguments.mend_dust.value_or(placing.mend_dust);
+    Project project = with_placing(project_of(series), placing);
     project = with_reference(project, frame_numbered(arguments.reference, project, "--reference"));
     SeriesGeometry geometry;
     {
@@ -95,6 +98,10 @@ void run(const Arguments& arguments, const Common& common) {
             else
                 std::printf("%4d  not aligned: %s\n", i + 1, frame.problem.c_str());
         }
+    if (!common.quiet)
+        for (const DustSpot& spot : geometry.dust)
+            std::printf("dust at %.0f, %.0f px: radius %.1f px, takes %.1f %% of the light\n", spot.at.x,
+                        spot.at.y, spot.radius_px, 100 * spot.depth);
     if (!arguments.report.empty()) {
         const nlohmann::json report{
             {"frames", frames_json(series, looked.whole, geometry)},
@@ -103,6 +110,7 @@ void run(const Arguments& arguments, const Common& common) {
             {"model", name_of(geometry.model)},
             {"model_reason", geometry.model_reason},
             {"vignetting", {{"square", geometry.vignetting.square}, {"fourth", geometry.vignetting.fourth}}},
+            {"dust", dust_json(geometry)},
             {"residual_px", geometry.residual_px()},
             {"corner_px", geometry.corner_px()},
             {"seconds", {{"profile", profile_seconds}, {"align", align_seconds}}},
@@ -141,6 +149,7 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
                      "Frames that cannot be aligned: leave-out, interpolate")
         ->transform(CLI::CheckedTransformer(std::map<std::string, Unplaced>{
             {"leave-out", Unplaced::leave_out}, {"interpolate", Unplaced::interpolate}}));
+    add_dust_option(*command, arguments->mend_dust);
     command->add_option("--report", arguments->report, "Write a JSON report here");
     command->add_option("--out", arguments->folder,
                         "Write the aligned frames as 16-bit TIFF into this folder");

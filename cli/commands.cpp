@@ -184,6 +184,25 @@ nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,
     return frames;
 }
 
+nlohmann::json dust_json(const SeriesGeometry& geometry) {
+    auto dust = nlohmann::json::array();
+    for (const DustSpot& spot : geometry.dust)
+        dust.push_back({{"x", spot.at.x},
+                        {"y", spot.at.y},
+                        {"radius_px", spot.radius_px},
+                        {"softness", spot.softness},
+                        {"depth", spot.depth}});
+    return dust;
+}
+
+void add_dust_option(CLI::App& command, std::optional<bool>& mend_dust) {
+    command
+        .add_option("--dust", mend_dust,
+                    "Dust on the sensor: auto finds it and mends it in every frame, off leaves it")
+        ->transform(CLI::CheckedTransformer(std::map<std::string, bool>{{"auto", true}, {"off", false}}))
+        ->default_str("auto");
+}
+
 double peak_memory_mb() {
     rusage usage{};
     getrusage(RUSAGE_SELF, &usage);

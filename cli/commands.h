@@ -82,6 +82,10 @@ std::optional<FrameId> frame_numbered(int number, const Project& project, const 
 /// What the JSON report says of each frame.
 nlohmann::json frames_json(const Series& series, const SeriesProfile& profile,
                            const SeriesGeometry& geometry);
+/// The dust that is mended in every frame.
+nlohmann::json dust_json(const SeriesGeometry& geometry);
+/// Lets --dust auto|off be typed.
+void add_dust_option(CLI::App& command, std::optional<bool>& mend_dust);
 double peak_memory_mb();
 
 }  // namespace moorhaze::cli

@@ -27,6 +27,7 @@ struct Arguments {
     std::optional<std::string> method, range;
     std::optional<double> detail_size_px, seam_width_px, trust_floor;
     std::optional<int> reference, backdrop;
+    std::optional<bool> mend_dust;
     int memory_mb = 0;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false, no_glare_guard = false,
          no_grain_guard = false;
@@ -68,6 +69,11 @@ Project with_options(Project project, const Arguments& arguments) {
     if (arguments.no_align) {
         Placing placing = project.placing;
         placing.as_they_lie = true;
+        project = with_placing(project, placing);
+    }
+    if (arguments.mend_dust) {
+        Placing placing = project.placing;
+        placing.mend_dust = *arguments.mend_dust;
         project = with_placing(project, placing);
     }
     if (!arguments.area.empty()) project = with_kept(project, kept_area_named(arguments.area));
@@ -215,6 +221,7 @@ void run(const Arguments& arguments, const Common& common) {
             {"reference", geometry.reference + 1},
             {"crop", {{"x", area.x}, {"y", area.y}, {"width", area.width}, {"height", area.height}}},
             {"method", result.method},
+            {"dust", dust_json(geometry)},
             {"strokes", strokes.size()},
             {"settings", settings_json(result.settings)},
             {"made_by", made_by_json(result.made_by)},
@@ -249,6 +256,7 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
         ->add_option("--area", arguments->area,
                      "How much is kept: common (to all frames), reference (as --no-crop), everything")
         ->excludes(no_crop);
+    add_dust_option(*command, arguments->mend_dust);
     command->add_flag("--keep-flagged", arguments->keep_flagged,
                       "Use frames that would be suggested to leave out");
     command->add_flag("--overwrite", arguments->overwrite, "Replace an existing picture");

@@ -65,6 +65,9 @@ CLI::App* add_simulate(CLI::App& app, const Common& common) {
     command->add_option("--noise", settings.noise, "Sensor noise: 0 none, 1 strong")
         ->capture_default_str()
         ->check(CLI::NonNegativeNumber);
+    command->add_option("--dust", settings.dust, "Specks of dust on the sensor, 4 to 15 px in radius")
+        ->capture_default_str()
+        ->check(CLI::NonNegativeNumber);
     command->add_flag("--still", settings.still, "No hand shake and no flicker");
     command->add_flag("--tiff", settings.tiff, "16-bit TIFF frames instead of JPEG");
     command->add_option(

@@ -65,6 +65,7 @@ void apply_effects(cv::Mat3f& linear, const ExposureEffects& effects, std::uint3
                                           float(effects.dark_band + kCurtainEdge), float(from_bottom));
             linear.row(y) *= effects.ambient + (1 - effects.ambient) * double(lit);
         }
+    shade_by(effects.dust, linear);
     if (effects.noise > 0) add_noise(linear, effects.noise, seed);
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/picture/picture.h"
+#include "rig/dust.h"
 #include "rig/scene.h"
 
 namespace moorhaze::rig {
@@ -11,7 +12,8 @@ struct ExposureEffects {
     double ambient = 0.02;  ///< light there, by full light
     double smear_right_px = 0,
            smear_down_px = 0;  ///< way of the picture over the sensor while it was exposed
-    double noise = 0;          ///< 0 none, 1 like ISO 100 of a small camera, more for more
+    std::vector<DustSpeck> dust;
+    double noise = 0;  ///< 0 none, 1 like ISO 100 of a small camera, more for more
     bool operator==(const ExposureEffects&) const = default;
 };
 

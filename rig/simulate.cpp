@@ -105,6 +105,9 @@ SimulatedSeries plan_series(const Scene& scene, const SimulateSettings& settings
             frame.state.moved = i + 1 >= (settings.moves_at > 0 ? settings.moves_at : count / 2 + 1) ? 1 : 0;
         series.frames.push_back(frame);
     }
+    const auto dust = settled_dust(settings.dust, {settings.width_px, settings.height_px},
+                                   hash(settings.seed * 193u + 7u));
+    for (SimulatedFrame& frame : series.frames) frame.effects.dust = dust;
     std::vector<int> missing, doubled;
     for (const SimulatedFault& fault : settings.faults) {
         const auto& kinds = fault_kinds();
@@ -215,6 +218,9 @@ void simulate(const SimulateSettings& settings, const std::filesystem::path& fol
                          {"reference", series.reference + 1},
                          {"frames", nlohmann::json::array()},
                          {"faults", nlohmann::json::array()}};
+    for (const DustSpeck& speck : reference_frame.effects.dust)
+        truth["dust"].push_back(
+            {{"x", speck.x_px}, {"y", speck.y_px}, {"radius_px", speck.radius_px}, {"depth", speck.depth}});
     const int count = int(series.frames.size());
     for (int i = 0; i < count; ++i) {
         const SimulatedFrame& frame = series.frames[std::size_t(i)];

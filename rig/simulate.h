@@ -27,6 +27,7 @@ struct SimulateSettings {
     bool still = false;     ///< no hand shake and no flicker
     double f_number = 0;    ///< 0: as the scene says
     double noise = 0;       ///< sensor noise: 0 none, 1 like ISO 100 of a small camera, more for more
+    int dust = 0;           ///< specks on the sensor
     int jpeg_quality = 90;  ///< used where `tiff` is false
     bool tiff = false;      ///< 16-bit TIFF frames instead of JPEG
     RayBudget rays;

@@ -4,6 +4,7 @@
 #include <atomic>
 #include <deque>
 
+#include "core/align/sensor_dust.h"
 #include "core/picture/luma.h"
 #include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
@@ -18,6 +19,7 @@ constexpr int kHops[] = {1, 2};
 constexpr int kFarthestHop = 2;
 constexpr int kTogether = 4;  // frames that are loaded side by side
 constexpr int kLightSide = 120;
+constexpr double kDustShare = 0.2;  // of the time of measuring
 
 /// Means of blocks in linear light.
 cv::Mat3f small_light(const Picture& picture, const ToneCurve& curve) {
@@ -61,6 +63,54 @@ std::optional<RegistrationView> view_of(const Frame& frame, std::string& problem
         return {};
     }
 }
+
+/// Small pictures of the frames that are searched for dust.
+class DustFrames {
+  public:
+    explicit DustFrames(const std::vector<bool>& used) : own_(used.size()) {
+        const auto count = int(std::count(used.begin(), used.end(), true));
+        const int step = (count + kDustFrames - 1) / kDustFrames;
+        for (std::size_t i = 0, k = 0; i < used.size(); ++i)
+            if (used[i]) own_[i].is_wanted = int(k++) % step == 0;
+    }
+    /// From any thread, another frame each.
+    void keep(int frame, const RegistrationView& view) {
+        Kept& own = own_[std::size_t(frame)];
+        if (!own.is_wanted) return;
+        for (const RegistrationView::Level& level : view.levels) {
+            own.luma = level.luma;
+            own.to_frame = {level.scale, 0, view.offset, 0, level.scale, view.offset, 0, 0, 1};
+            if (std::max(level.luma.cols, level.luma.rows) <= kDustSide) break;
+        }
+    }
+    std::vector<DustSpot> find(const Registration& registration, const Job& job) const {
+        const auto reference =
+            std::find_if(own_.begin(), own_.end(), [](const Kept& own) { return !own.luma.empty(); });
+        if (reference == own_.end()) return {};
+        PlaceSettings settings;
+        settings.reference = int(reference - own_.begin());
+        const SeriesGeometry geometry = place_frames(registration, settings);
+        std::vector<DustView> views;
+        for (std::size_t i = 0; i < own_.size(); ++i)
+            if (!own_[i].luma.empty() && geometry.frames[i].registered && !geometry.frames[i].interpolated)
+                views.push_back({own_[i].luma, geometry.frames[i].matrix * own_[i].to_frame});
+        std::vector<DustSpot> spots = find_sensor_dust(views, job);
+        const double scale = reference->to_frame(0, 0), offset = reference->to_frame(0, 2);
+        for (DustSpot& spot : spots) {
+            spot.at = spot.at * scale + cv::Point2d(offset, offset);
+            spot.radius_px *= scale;
+        }
+        return spots;
+    }
+
+  private:
+    struct Kept {
+        bool is_wanted = false;
+        cv::Mat1f luma;
+        cv::Matx33d to_frame;
+    };
+    std::vector<Kept> own_;
+};
 
 }  // namespace
 
@@ -135,12 +185,16 @@ Registration measure_series(const Series& series, const Job& job) {
     const ReusedMemory memory;
     std::vector<bool> used;
     for (const Frame& frame : series.frames) used.push_back(frame.used);
+    DustFrames dust(used);
     auto load = [&](int i, std::string& problem) {
-        return view_of(series.frames[std::size_t(i)], problem, job.quiet());
+        auto view = view_of(series.frames[std::size_t(i)], problem, job.quiet());
+        if (view) dust.keep(i, *view);
+        return view;
     };
-    Registration registration = measure_frames(used, series.size(), load, job);
+    Registration registration = measure_frames(used, series.size(), load, job.part(0, 1 - kDustShare));
     registration.travel = travel_from_metadata(series);
     for (const Frame& frame : series.frames) registration.names.push_back(frame.path.string());
+    registration.dust = dust.find(registration, job.part(1 - kDustShare, 1));
     return registration;
 }
 

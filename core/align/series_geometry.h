@@ -38,11 +38,13 @@ struct SeriesGeometry {
     PlaneModel model = PlaneModel::similarity;
     std::string model_reason;    ///< in a sentence
     Vignetting vignetting;       ///< that all frames share
+    std::vector<DustSpot> dust;  ///< that is mended in every frame, in frame pixels
     bool as_it_lies = false;     ///< the frames were aligned already: nothing is moved
     double residual_px() const;  ///< root mean square over registered frames
     double corner_px() const;    ///< at the worst corner of the worst frame
     bool operator==(const SeriesGeometry& other) const {
-        return reference == other.reference && frames == other.frames && vignetting == other.vignetting;
+        return reference == other.reference && frames == other.frames && vignetting == other.vignetting &&
+               dust == other.dust;
     }
 };
 
@@ -59,6 +61,7 @@ struct Registration {
     std::vector<std::string> names;     ///< what messages call the frames; may be empty
     std::vector<MeasuredPair> pairs;
     std::vector<cv::Mat3f> light;  ///< a small picture of each frame in linear light; may be empty
+    std::vector<DustSpot> dust;    ///< found on the sensor, in frame pixels
     int count() const { return int(used.size()); }
 };
 
@@ -73,6 +76,7 @@ struct PlaceSettings {
     PlaneModel model = PlaneModel::automatic;
     Unplaced unplaced = Unplaced::leave_out;
     Levelling levelling = Levelling::automatic;
+    bool mend_dust = true;
     std::vector<MatchingPoints> points;  ///< set by hand
     bool operator==(const PlaceSettings&) const = default;
 };

@@ -16,7 +16,7 @@ Outcome<FramePixels> decode(const Series& series, int index) {
 
 WarpPlan plan_of(const SeriesGeometry& geometry, int frame, PixelRect target) {
     const FrameGeometry& own = geometry.frames[std::size_t(frame)];
-    return {own.matrix, target, own.gains, geometry.vignetting, {}};
+    return {own.matrix, target, own.gains, geometry.vignetting, geometry.dust, {}};
 }
 
 AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometry,

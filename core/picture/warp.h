@@ -1,6 +1,7 @@
 #pragma once
 #include <vector>
 
+#include "core/picture/dust_spot.h"
 #include "core/picture/tone_curve.h"
 #include "core/work/job.h"
 
@@ -33,6 +34,7 @@ struct WarpPlan {
     cv::Vec3d gains = {1, 1, 1};  ///< factors in linear light, by colour, > 0
     /// Of frame and reference alike: light is brought to what the reference frame has at the same place.
     Vignetting vignetting = {};
+    std::vector<DustSpot> dust = {};  ///< whose shadows are taken off
     /// What the pixels are that are handed over. Outside of a part its edge is repeated, as of a frame's:
     /// whoever contributess sees to it that the target needs no more.
     FramePart part = {};
@@ -56,8 +58,8 @@ std::vector<RowSpan> covered_spans(cv::Size frame, const WarpPlan& plan);
 
 /// Resamples once, from the file's own pixels: decoded by table, interpolated with a Lanczos kernel of three
 /// lobes on a square-root scale (in linear light its ringing would blacken the surround of highlights),
-/// levelled by `gains` and `vignetting`, out in linear light. Works in tiles; memory is one output. The whole
-/// of what WarpedFrame gives block by block.
+/// levelled by `gains` and `vignetting`, freed of `dust`, out in linear light. Works in tiles; memory is one
+/// output. The whole of what WarpedFrame gives block by block.
 /// @throws BadParameter for a matrix that cannot be turned round or an empty target; Cancelled. Thread-safe.
 /// Source of the kernel: Duchon, "Lanczos Filtering in One and Two Dimensions", J. Appl. Meteor. 18, 1979.
 LinearFrame warp_to_linear(const Picture& frame, const ToneCurve& curve, const WarpPlan& plan,

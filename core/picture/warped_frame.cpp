@@ -33,11 +33,14 @@ void fill_pixels(const Value* source, int source_width, int left, int width, con
     }
 }
 
-void warp_bands(const WarpSource& source, const WarpGrid& grid, cv::Mat& out, const Job& job) {
+/// @param power  of light that the source's values go with.
+void warp_bands(const WarpSource& source, const WarpGrid& grid, const std::vector<DustSpot>& dust,
+                double power, cv::Mat& out, const Job& job) {
     for_rows((out.rows + kBand - 1) / kBand, job, [&](int band) {
         const cv::Rect block(0, band * kBand, out.cols, std::min(kBand, out.rows - band * kBand));
         cv::Mat own = out(block);
         warp_block(source, grid, block, own);
+        mend_dust(dust, grid.to_frame, block, power, own);
     });
 }
 
@@ -92,6 +95,7 @@ void WarpedFrame::fill(cv::Rect block, cv::Mat& out) const {
                         reference,
                         whole_};
     warp_block(source, grid, block, out);
+    mend_dust(plan_.dust, frame, block, 1, out);
 }
 
 cv::Mat3f WarpedFrame::light(cv::Rect block) const {
@@ -129,7 +133,7 @@ cv::Mat3f WarpedFrame::downsampled_light(const Job& job) const {
         grid_of(-first / 4, 0.25) * frame, plan_.gains, plan_.vignetting, frame, reference, whole_};
     const cv::Size half((target().width + 1) / 2, (target().height + 1) / 2);
     cv::Mat out((half.height + 1) / 2, (half.width + 1) / 2, CV_32FC3);
-    warp_bands(source, grid, out, job);
+    warp_bands(source, grid, plan_.dust, 1, out, job);
     return out;
 }
 
@@ -160,11 +164,12 @@ DownsampledFrame WarpedFrame::downsampled_luma(const Job& job) const {
     WarpGrid grid{grid_of(-first / 2, 0.5) * frame, {1, 1, 1}, plan_.vignetting, frame, reference, whole_};
     const cv::Size half((target().width + 1) / 2, (target().height + 1) / 2);
     cv::Mat luma(half, CV_32FC1), energy(half, CV_32FC1);
-    warp_bands(source_of(halved.luma), grid, luma, job);
+    warp_bands(source_of(halved.luma), grid, plan_.dust, 0.5, luma, job);
     halved.luma.release();
     // Energy goes with the square of luma.
     grid.vignetting = {2 * plan_.vignetting.square, 2 * plan_.vignetting.fourth};
-    warp_bands(source_of(gaussian_blur(halved.fine_energy, kGatherMore, job)), grid, energy, job);
+    warp_bands(source_of(gaussian_blur(halved.fine_energy, kGatherMore, job)), grid, plan_.dust, 1, energy,
+               job);
     return {luma, energy, target().width, covered_};
 }
 

@@ -60,6 +60,7 @@ PlaceSettings place_settings(const AlignInputs& inputs, const Series& series) {
     settings.model = inputs.placing.model;
     settings.unplaced = inputs.placing.unplaced;
     settings.levelling = inputs.placing.levelling;
+    settings.mend_dust = inputs.placing.mend_dust;
     for (const PointPair& pair : inputs.placing.points) {
         const auto one = index_of(series, pair.one), other = index_of(series, pair.other);
         if (one && other) settings.points.push_back({*one, *other, pair.in_one, pair.in_other});

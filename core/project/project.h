@@ -38,6 +38,7 @@ struct Placing {
     PlaneModel model = PlaneModel::automatic;
     Unplaced unplaced = Unplaced::leave_out;
     Levelling levelling = Levelling::automatic;
+    bool mend_dust = true;  ///< of the sensor, as far as it is found
     std::vector<PointPair> points;
     bool operator==(const Placing&) const = default;
 };

@@ -97,6 +97,7 @@ Json json_of(const Placing& own) {
             {"model", name_of(kModels, own.model)},
             {"unplaced", name_of(kUnplaced, own.unplaced)},
             {"levelling", name_of(kLevelling, own.levelling)},
+            {"mend_dust", own.mend_dust},
             {"points", points}};
 }
 cv::Point2d point_of(const Json& json) {
@@ -108,6 +109,8 @@ Placing placing_of(const Json& json) {
     if (json.contains("model")) own.model = named(kModels, json["model"]);
     if (json.contains("unplaced")) own.unplaced = named(kUnplaced, json["unplaced"]);
     if (json.contains("levelling")) own.levelling = named(kLevelling, json["levelling"]);
+    // Results of before this choice existed were made without.
+    own.mend_dust = json.value("mend_dust", false);
     for (const Json& pair : json.value("points", Json::array()))
         own.points.push_back({{pair.at("one").get<int>()},
                               {pair.at("other").get<int>()},

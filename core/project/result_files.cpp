@@ -45,10 +45,17 @@ Json json_of(const SeriesGeometry& own, const std::vector<FrameVersion>& ids) {
                           {"problem", frame.problem},
                           {"warning", frame.warning}});
     }
+    Json dust = Json::array();
+    for (const DustSpot& spot : own.dust)
+        dust.push_back({{"at_px", {spot.at.x, spot.at.y}},
+                        {"radius_px", spot.radius_px},
+                        {"softness", spot.softness},
+                        {"depth", spot.depth}});
     return {{"reference", ids[std::size_t(own.reference)].id.value},
             {"model", int(own.model)},
             {"model_reason", own.model_reason},
             {"vignetting", Json{own.vignetting.square, own.vignetting.fourth}},
+            {"dust", dust},
             {"as_it_lies", own.as_it_lies},
             {"frames", frames}};
 }
@@ -59,6 +66,11 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
     own.model_reason = json.at("model_reason").get<std::string>();
     own.as_it_lies = json.at("as_it_lies").get<bool>();
     own.vignetting = {json.at("vignetting").at(0).get<double>(), json.at("vignetting").at(1).get<double>()};
+    for (const Json& spot : json.value("dust", Json::array()))
+        own.dust.push_back({{spot.at("at_px").at(0).get<double>(), spot.at("at_px").at(1).get<double>()},
+                            std::max(0.1, spot.at("radius_px").get<double>()),
+                            std::clamp(spot.at("softness").get<double>(), 0.01, 1.0),
+                            std::clamp(spot.at("depth").get<double>(), 0.0, kDeepestDust)});
     const Json& frames = json.at("frames");
     if (frames.size() != ids.size()) throw FileError("it lies over other frames");
     for (std::size_t i = 0; i < ids.size(); ++i) {

@@ -148,6 +148,14 @@ void AlignTray::build_movements() {
     level_->setObjectName(QStringLiteral("level"));
     level_->setToolTip(tr("Brings every frame to the reference frame's light; flicker would show as bands"));
     body()->addWidget(level_);
+    dust_ = new QCheckBox(tr("Mend dust on the sensor"), this);
+    dust_->setObjectName(QStringLiteral("dust"));
+    dust_->setToolTip(
+        tr("Takes the shadows of dust off every frame before it is merged: they stay on the sensor while the "
+           "picture moves, and a merge would show them as streaks. Rings show where"));
+    body()->addWidget(dust_);
+    dust_found_ = add_quiet({});
+    dust_found_->setObjectName(QStringLiteral("dustFound"));
     connect(model_, &QComboBox::activated, this, [this](int index) {
         edit_placing(tr("movements"), [index](Placing& placing) { placing.model = PlaneModel(index); });
     });
@@ -159,6 +167,10 @@ void AlignTray::build_movements() {
         edit_placing(on ? tr("even out brightness") : tr("brightness as it is"), [on](Placing& placing) {
             placing.levelling = on ? Levelling::automatic : Levelling::off;
         });
+    });
+    connect(dust_, &QCheckBox::clicked, this, [this](bool on) {
+        edit_placing(on ? tr("mend dust") : tr("dust as it is"),
+                     [on](Placing& placing) { placing.mend_dust = on; });
     });
 }
 
@@ -278,12 +290,25 @@ void AlignTray::show_drift_range() {
     }
 }
 
+void AlignTray::show_dust() {
+    const PlanePtr& plane = session_.products.plane();
+    dust_found_->setVisible(plane && session_.document.project().placing.mend_dust);
+    if (!plane) return;
+    const std::vector<DustSpot>& dust = plane->geometry.dust;
+    if (dust.empty()) return dust_found_->setText(tr("None found."));
+    dust_found_->setText(
+        (dust.size() == 1 ? tr("1 spot; it takes %2 % of the light.")
+                          : tr("%1 spots; the darkest takes %2 % of the light.").arg(dust.size()))
+            .replace(QLatin1String("%2"), QString::number(std::lround(100 * dust[0].depth))));
+}
+
 void AlignTray::refresh() {
     const Project& project = session_.document.project();
     const Series& series = session_.document.series();
     model_->setCurrentIndex(int(project.placing.model));
     unplaced_->setCurrentIndex(int(project.placing.unplaced));
     level_->setChecked(project.placing.levelling != Levelling::off);
+    dust_->setChecked(project.placing.mend_dust);
     {
         const QSignalBlocker quiet_partner(partner_), quiet_number(partner_number_), quiet_drift(drift_);
         const Partner& partner = session_.standpoint.partner();
@@ -298,6 +323,7 @@ void AlignTray::refresh() {
     show_drift_range();
     show_kept();
     show_points();
+    show_dust();
     const bool open = session_.document.has_series();
     for (QWidget* widget : std::initializer_list<QWidget*>{partner_, partner_number_})
         widget->setEnabled(open);

@@ -190,6 +190,7 @@ void PictureArea::show_all() {
     show_other();
     show_kept();
     show_points();
+    show_dust();
     show_preview();
     show_spot();
     const bool brush = session_.standpoint.stage() == Stage::mend && session_.standpoint.result();
@@ -272,6 +273,21 @@ void PictureArea::show_points() {
     }
     picture_->set_marks(own);
     twin_->set_marks(others);
+}
+
+/// Where dust is taken off the frame shown; what lies on a frame as shot can be seen there.
+void PictureArea::show_dust() {
+    QList<PictureRing> rings;
+    const PlanePtr& plane = session_.products.plane();
+    if (session_.standpoint.stage() == Stage::align && shown_.frame && plane)
+        if (const auto index = index_of(plane->series, *shown_.frame)) {
+            const FrameGeometry& own = plane->geometry.frames[std::size_t(*index)];
+            const bool as_shot = session_.standpoint.comparing().as_shot;
+            for (const DustSpot& spot : plane->geometry.dust)
+                rings.append({as_shot ? QPointF(spot.at.x, spot.at.y) : mapped_place(own.matrix, spot.at),
+                              spot.radius_px});
+        }
+    picture_->set_rings(rings);
 }
 
 void PictureArea::show_comparing() {

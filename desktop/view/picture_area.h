@@ -50,6 +50,7 @@ class PictureArea : public QWidget {
     void show_plane();
     void show_kept();    ///< what is lost, in Align
     void show_points();  ///< matching points, in Align
+    void show_dust();    ///< rings around it, in Align
     void show_comparing();
     void show_preview();  ///< what is in view with the settings as they are, in Merge
     void show_spot();     ///< the doubtful place that the person stands at, in Mend

@@ -44,6 +44,7 @@ class ScenePainter {
     void draw_kept();
     void draw_spot();
     void draw_marks();
+    void draw_rings();
     void draw_cross(QPointF at, double from, double to);
     void draw_pointers();
     void draw_loupe(QPointF at_view);
@@ -104,6 +105,7 @@ void ScenePainter::paint(const QRectF& dirty) {
     draw_pictures(dirty);
     draw_kept();
     draw_spot();
+    draw_rings();
     draw_marks();
     draw_pointers();
     if (scene_.loupe) draw_loupe(*scene_.loupe);
@@ -245,6 +247,16 @@ void ScenePainter::draw_marks() {
         const QColor colour = mark.waiting ? kGorse : Theme::current().heather_light;
         on_any_ground(painter_, colour, 1.5, 3.5, [&] { draw_cross(at, 3, 9); });
         draw_label(mark.label, at + QPointF(8, 8), Qt::TopLeftCorner);
+    }
+}
+
+/// Around the place, so that it can be seen itself, and never too small to be noticed.
+void ScenePainter::draw_rings() {
+    constexpr double kLeastRadius = 7;
+    for (const PictureRing& ring : scene_.rings) {
+        const QPointF at = framing_.to_view(ring.middle);
+        const double radius = std::max(1.6 * ring.radius_px * framing_.scale(), kLeastRadius);
+        on_any_ground(painter_, kGorse, 1.5, 3.5, [&] { painter_.drawEllipse(at, radius, radius); });
     }
 }
 

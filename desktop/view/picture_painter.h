@@ -19,6 +19,12 @@ struct PictureMark {
     bool waiting = false;  ///< its partner is still to be set
 };
 
+/// A place with a ring around it, in reference pixels.
+struct PictureRing {
+    QPointF middle;
+    double radius_px = 0;
+};
+
 /// A picture with its name, as it is written on it.
 struct LabelledPicture {
     std::shared_ptr<const DisplayPicture> picture;
@@ -34,6 +40,7 @@ struct PictureScene {
     double curtain_place = 0.5;  ///< 0..1 of the view's width
     QString caption;
     QList<PictureMark> marks;
+    QList<PictureRing> rings;
     /// What of the plane is kept, from pixel edge to pixel edge: the rest lies under a veil. `outlines` are
     /// drawn as thin lines.
     std::optional<QRectF> kept;

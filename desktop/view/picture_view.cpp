@@ -140,6 +140,11 @@ void PictureView::set_marks(QList<PictureMark> marks) {
     update();
 }
 
+void PictureView::set_rings(QList<PictureRing> rings) {
+    scene_.rings = std::move(rings);
+    update();
+}
+
 void PictureView::set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label) {
     const bool fits_anew = kept != scene_.kept;
     scene_.kept = kept;

@@ -63,6 +63,7 @@ class PictureView : public QWidget {
     /// While on, the left button sets a point under a loupe; without a brush only.
     void set_point_setting(bool on);
     void set_marks(QList<PictureMark> marks);
+    void set_rings(QList<PictureRing> rings);
     /// What of the plane is kept, in reference pixels from pixel edge to pixel edge: the rest lies under a
     /// veil. `outlines` are drawn as thin lines. The whole of it is in view when the picture is fit.
     void set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label);
