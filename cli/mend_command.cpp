@@ -4,6 +4,7 @@
 #include "cli/commands.h"
 #include "core/files/safe_write.h"
 #include "core/mend/mended.h"
+#include "core/mend/painted_mask.h"
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
 #include "core/project/result_series.h"
@@ -27,7 +28,7 @@ const ProjectResult& wanted_result(const Project& project, int number, const std
     return project.results[number > 0 ? number - 1 : count - 1];
 }
 
-nlohmann::json json_of(const Snag& snag, bool painted) {
+nlohmann::json json_of(const Snag& snag, bool painted, bool ignored) {
     return {
         {"kind", name_of(snag.kind)},
         {"x", snag.place.x},
@@ -38,19 +39,8 @@ nlohmann::json json_of(const Snag& snag, bool painted) {
         {"frame", snag.frame},
         {"frames", {snag.nearest, snag.farthest}},
         {"sentence", sentence_of(snag)},
-        {"painted", painted}};
-}
-
-/// How much of each place comes from strokes: white all of it.
-void write_mask(const std::filesystem::path& file, const SharedList<Stroke>& strokes,
-                const MergePlanes& planes, bool overwrite) {
-    const Painted painted = painted_on(strokes, planes.area, planes, {});
-    cv::Mat1b grey;
-    painted.share.convertTo(grey, CV_8U, 255);
-    Picture picture;
-    cv::merge(std::vector<cv::Mat>{grey, grey, grey}, picture.pixels);
-    write_picture(file, picture, {},
-                  {.format = FileFormat::png, .bits = 8, .overwrite = overwrite, .made_with = {}}, {});
+        {"painted", painted},
+        {"ignored", ignored}};
 }
 
 void run(const Arguments& arguments, const Common& common) {
@@ -67,7 +57,9 @@ void run(const Arguments& arguments, const Common& common) {
     const Series series = series_of_result(project, opened.facts, result);
     const StoredResult stored = read_result(file.parent_path(), result, {});
     const MergePlanes planes = planes_of(stored.result, series);
-    if (!arguments.mask.empty()) write_mask(arguments.mask, result.strokes, planes, arguments.overwrite);
+    if (!arguments.mask.empty())
+        write_picture(arguments.mask, painted_mask(result.strokes, planes, {}), {},
+                      mask_writing(arguments.overwrite), {});
     if (!looks) return;
     std::vector<Snag> snags;
     {
@@ -78,10 +70,14 @@ void run(const Arguments& arguments, const Common& common) {
     int number = 0;
     for (const Snag& snag : snags) {
         const bool painted = is_painted(snag, result.strokes, planes);
-        list.push_back(json_of(snag, painted));
+        const bool ignored = is_ignored(snag, result.ignored);
+        list.push_back(json_of(snag, painted, ignored));
         if (arguments.snags)
             std::printf("%3d  %-11s at %d, %d  %s%s\n", ++number, name_of(snag.kind), snag.place.x,
-                        snag.place.y, sentence_of(snag).c_str(), painted ? " (painted)" : "");
+                        snag.place.y, sentence_of(snag).c_str(),
+                        painted   ? " (painted)"
+                        : ignored ? " (ignored)"
+                                  : "");
     }
     if (arguments.snags && snags.empty()) std::printf("no doubtful place was found\n");
     if (!arguments.report.empty())

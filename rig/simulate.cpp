@@ -105,8 +105,8 @@ SimulatedSeries plan_series(const Scene& scene, const SimulateSettings& settings
             frame.state.moved = i + 1 >= (settings.moves_at > 0 ? settings.moves_at : count / 2 + 1) ? 1 : 0;
         series.frames.push_back(frame);
     }
-    const auto dust = settled_dust(settings.dust, {settings.width_px, settings.height_px},
-                                   hash(settings.seed * 193u + 7u));
+    const auto dust =
+        settled_dust(settings.dust, {settings.width_px, settings.height_px}, hash(settings.seed * 193u + 7u));
     for (SimulatedFrame& frame : series.frames) frame.effects.dust = dust;
     std::vector<int> missing, doubled;
     for (const SimulatedFault& fault : settings.faults) {

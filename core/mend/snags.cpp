@@ -329,10 +329,27 @@ std::string frames_in_words(const Snag& snag) {
 
 }  // namespace
 
+namespace {
+
+constexpr std::array<const char*, kSnagKindCount> kNames = {
+    "soft-rim", "thin-thing", "bright-halo", "dark-rim", "moved", "glare", "never-sharp", "blended"};
+
+}  // namespace
+
 const char* name_of(SnagKind kind) {
-    constexpr std::array<const char*, kSnagKindCount> kNames = {
-        "soft-rim", "thin-thing", "bright-halo", "dark-rim", "moved", "glare", "never-sharp", "blended"};
     return kNames[std::size_t(kind)];
+}
+
+SnagKind snag_kind_named(const std::string& name) {
+    const auto found = std::find(kNames.begin(), kNames.end(), name);
+    if (found == kNames.end()) throw BadParameter("there is no kind of doubtful place '" + name + "'");
+    return SnagKind(found - kNames.begin());
+}
+
+bool is_ignored(const Snag& snag, const SharedList<IgnoredPlace>& ignored) {
+    return std::any_of(ignored.begin(), ignored.end(), [&](const IgnoredPlace& own) {
+        return own.kind == snag.kind && snag.area.contains(own.place);
+    });
 }
 
 std::string sentence_of(const Snag& snag) {

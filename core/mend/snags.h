@@ -4,6 +4,7 @@
 
 #include "core/mend/strokes.h"
 #include "core/merge/merge.h"
+#include "core/work/shared_list.h"
 
 namespace moorhaze {
 
@@ -21,6 +22,8 @@ enum class SnagKind {
 inline constexpr int kSnagKindCount = 8;
 /// For reports: "soft-rim".
 const char* name_of(SnagKind kind);
+/// @throws BadParameter for a name that means nothing.
+SnagKind snag_kind_named(const std::string& name);
 
 /// A doubtful place of a merge.
 struct Snag {
@@ -35,6 +38,15 @@ struct Snag {
 
 /// What is wrong, in a sentence for the person.
 std::string sentence_of(const Snag& snag);
+
+/// A doubtful place that the person looked at and left as it is.
+struct IgnoredPlace {
+    SnagKind kind = SnagKind::blended;
+    cv::Point place;  ///< reference pixels
+    bool operator==(const IgnoredPlace&) const = default;
+};
+/// True when one of them is of the snag's kind and lies in it, also where it was found anew.
+bool is_ignored(const Snag& snag, const SharedList<IgnoredPlace>& ignored);
 
 /// True when a good part of its strongest place comes from strokes.
 bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes, const MergePlanes& planes);

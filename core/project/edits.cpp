@@ -114,6 +114,10 @@ Project with_stroke(Project project, ResultId result, const Stroke& stroke) {
                         [&](ProjectResult& own) { own.strokes = own.strokes.appended(stroke); });
 }
 
+Project with_ignored(Project project, ResultId result, const SharedList<IgnoredPlace>& ignored) {
+    return with_changed(std::move(project), result, [&](ProjectResult& own) { own.ignored = ignored; });
+}
+
 Project with_title(Project project, ResultId result, const std::string& title) {
     return with_changed(std::move(project), result, [&](ProjectResult& own) {
         own.title = title;

@@ -23,6 +23,7 @@ Project with_merge(Project project, const MergeChoice& choice);
 /// All of a result's strokes anew: for those that were switched off, changed, deleted or put in order.
 Project with_strokes(Project project, ResultId result, const SharedList<Stroke>& strokes);
 Project with_stroke(Project project, ResultId result, const Stroke& stroke);
+Project with_ignored(Project project, ResultId result, const SharedList<IgnoredPlace>& ignored);
 Project with_title(Project project, ResultId result, const std::string& title);
 Project without_result(Project project, ResultId result);
 Project with_shooting(Project project, const Shooting& shooting);

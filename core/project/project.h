@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/align/common_area.h"
+#include "core/mend/snags.h"
 #include "core/mend/strokes.h"
 #include "core/merge/merge.h"
 #include "core/optics/shoot_plan.h"
@@ -93,6 +94,7 @@ struct ProjectResult {
     SharedList<Stroke> strokes;  ///< in the order they were painted
     /// The strokes it was last exported with; none: never.
     std::optional<SharedList<Stroke>> saved_strokes;
+    SharedList<IgnoredPlace> ignored = {};  ///< doubtful places that shall stay as they are
 
     bool is_saved() const { return saved_strokes && *saved_strokes == strokes; }
     /// True when closing would lose something that a person made or asked for.

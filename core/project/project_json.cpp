@@ -277,6 +277,8 @@ Json json_of(const ProjectResult& own) {
               {"ahead", own.ahead},
               {"made_from", json_of(own.made_from)},
               {"strokes", json_of(own.strokes)}};
+    for (const IgnoredPlace& place : own.ignored)
+        json["ignored"].push_back({{"kind", name_of(place.kind)}, {"at_px", {place.place.x, place.place.y}}});
     if (own.saved_strokes) {
         // Most often what was exported is what there is, or was before the last few strokes.
         if (own.saved_strokes->is_shared_start_of(own.strokes))
@@ -294,6 +296,11 @@ ProjectResult result_of(const Json& json) {
     get(json, "ahead", own.ahead);
     own.made_from = made_from_of(json.at("made_from"));
     own.strokes = strokes_of(json.at("strokes"));
+    std::vector<IgnoredPlace> ignored;
+    for (const Json& place : json.value("ignored", Json::array()))
+        ignored.push_back({snag_kind_named(place.at("kind").get<std::string>()),
+                           {place.at("at_px").at(0).get<int>(), place.at("at_px").at(1).get<int>()}});
+    own.ignored = SharedList(ignored);
     if (const auto first = json.find("saved_with_first"); first != json.end()) {
         std::vector<int> places;
         for (int i = 0; i < std::min(first->get<int>(), own.strokes.size()); ++i) places.push_back(i);

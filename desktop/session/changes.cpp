@@ -36,7 +36,8 @@ Changes changes_between(const Project& before, const Project& after) {
         if (earlier == &result) continue;
         changes.results = changes.results || earlier->title != result.title ||
                           earlier->ahead != result.ahead || earlier->is_saved() != result.is_saved();
-        if (earlier->strokes != result.strokes) changes.mended.push_back(result.id);
+        if (earlier->strokes != result.strokes || earlier->ignored != result.ignored)
+            changes.mended.push_back(result.id);
     }
     return changes;
 }

@@ -21,7 +21,7 @@ struct Changes {
     bool results = false;  ///< there are others, or their titles and what was saved of them
     bool shooting = false;
     bool card = false;
-    std::vector<ResultId> mended;  ///< results whose strokes differ
+    std::vector<ResultId> mended;  ///< results whose strokes or ignored places differ
 
     bool selection() const { return series || frames || order || used || range || reference; }
     /// What looking into the series depends on.

@@ -4,6 +4,7 @@
 #include <QFileInfo>
 
 #include "core/mend/mended.h"
+#include "core/mend/painted_mask.h"
 #include "core/project/words.h"
 
 namespace moorhaze::desktop {
@@ -87,6 +88,24 @@ void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_qualit
                 base_.document.happened([&](const Project& own) { return with_saved(own, id, strokes); });
             emit saved(name, bytes);
         });
+}
+
+void Exporter::save_mask(const QString& file) {
+    const ProjectResult* result = base_.standpoint.result();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    if (!product || result->strokes.empty())
+        return base_.notices.notify_error(tr("Nothing is painted yet: there is no mask to save."));
+    const QString name =
+        file.endsWith(QStringLiteral(".png"), Qt::CaseInsensitive) ? file : file + QStringLiteral(".png");
+    base_.jobs.start(
+        tr("mask"),
+        [product = *product, strokes = result->strokes,
+         path = std::filesystem::path(name.toStdString())](const Job& job) {
+            const MergePlanes planes = planes_of(*product.result, product.plane->series);
+            write_picture(path, painted_mask(strokes, planes, job), {}, mask_writing(true), job);
+            return true;
+        },
+        [this, name](bool) { base_.notices.notify(tr("Saved as %1.").arg(QFileInfo(name).fileName())); });
 }
 
 }  // namespace moorhaze::desktop

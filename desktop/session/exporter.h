@@ -23,6 +23,8 @@ class Exporter : public QObject {
 
     /// @param file  its ending is completed if it is missing.
     void save(const QString& file, const ExportKind& kind, int jpeg_quality, bool overwrite);
+    /// What was painted on the result shown, as a mask of its size; replaces a file of that name.
+    void save_mask(const QString& file);
     /// `name`, or the first of `name-2`, `name-3`, ... that does not exist.
     static QString free_name(const QString& file);
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/project/edits.h"
 #include "core/project/result_series.h"
 
 namespace moorhaze::desktop {
@@ -62,7 +63,7 @@ void SnagWalk::look(const ProjectResult& result, const MergeProduct& product,
         [this, id = result.id, strokes](const std::vector<Snag>& snags) {
             wanted_.reset();
             current_.reset();
-            known_[id] = {snags, {}, strokes};
+            known_[id] = {snags, strokes};
             show_known();
         },
         [this](const std::exception& error) {
@@ -106,8 +107,7 @@ void SnagWalk::show_known() {
         found != known_.end() ? strokes_since(found->second) : SharedList<Stroke>();
     if (found != known_.end())
         for (const Snag& snag : found->second.snags)
-            snags_.push_back(
-                {snag, found->second.ignored.contains(int(snags_.size())), is_painted(snag, since, planes)});
+            snags_.push_back({snag, is_ignored(snag, result->ignored), is_painted(snag, since, planes)});
     if (snags_.size() != before) current_.reset();
     emit changed();
 }
@@ -140,12 +140,14 @@ void SnagWalk::go_to(int place) {
 
 void SnagWalk::ignore_current() {
     const ProjectResult* result = base_.standpoint.result();
-    const auto found = result ? known_.find(result->id) : known_.end();
-    if (!current_ || found == known_.end())
-        return base_.notices.notify(tr("Go to a doubtful place first (N)."));
-    auto& ignored = found->second.ignored;
-    if (!ignored.erase(*current_)) ignored.insert(*current_);
-    show_known();
+    if (!current_ || !result) return base_.notices.notify(tr("Go to a doubtful place first (N)."));
+    const Snag& snag = snags_[std::size_t(*current_)].snag;
+    std::vector<IgnoredPlace> ignored(result->ignored.begin(), result->ignored.end());
+    const bool was_ignored = std::erase_if(
+        ignored, [&](const IgnoredPlace& place) { return is_ignored(snag, SharedList(std::vector{place})); });
+    if (!was_ignored) ignored.push_back({snag.kind, snag.place});
+    base_.document.edit(was_ignored ? tr("look at the place again") : tr("ignore the place"),
+                        with_ignored(base_.document.project(), result->id, SharedList(ignored)));
 }
 
 }  // namespace moorhaze::desktop

@@ -1,6 +1,5 @@
 #pragma once
 #include <map>
-#include <set>
 
 #include "core/mend/snags.h"
 #include "desktop/session/latest_wish.h"
@@ -55,7 +54,6 @@ class SnagWalk : public QObject {
   private:
     struct Known {
         std::vector<Snag> snags;
-        std::set<int> ignored;
         SharedList<Stroke> strokes;  ///< that were there when they were looked for
     };
     void follow_result();

@@ -154,8 +154,6 @@ void AlignTray::build_movements() {
         tr("Takes the shadows of dust off every frame before it is merged: they stay on the sensor while the "
            "picture moves, and a merge would show them as streaks. Rings show where"));
     body()->addWidget(dust_);
-    dust_found_ = add_quiet({});
-    dust_found_->setObjectName(QStringLiteral("dustFound"));
     connect(model_, &QComboBox::activated, this, [this](int index) {
         edit_placing(tr("movements"), [index](Placing& placing) { placing.model = PlaneModel(index); });
     });
@@ -290,18 +288,6 @@ void AlignTray::show_drift_range() {
     }
 }
 
-void AlignTray::show_dust() {
-    const PlanePtr& plane = session_.products.plane();
-    dust_found_->setVisible(plane && session_.document.project().placing.mend_dust);
-    if (!plane) return;
-    const std::vector<DustSpot>& dust = plane->geometry.dust;
-    if (dust.empty()) return dust_found_->setText(tr("None found."));
-    dust_found_->setText(
-        (dust.size() == 1 ? tr("1 spot; it takes %2 % of the light.")
-                          : tr("%1 spots; the darkest takes %2 % of the light.").arg(dust.size()))
-            .replace(QLatin1String("%2"), QString::number(std::lround(100 * dust[0].depth))));
-}
-
 void AlignTray::refresh() {
     const Project& project = session_.document.project();
     const Series& series = session_.document.series();
@@ -323,7 +309,6 @@ void AlignTray::refresh() {
     show_drift_range();
     show_kept();
     show_points();
-    show_dust();
     const bool open = session_.document.has_series();
     for (QWidget* widget : std::initializer_list<QWidget*>{partner_, partner_number_})
         widget->setEnabled(open);
@@ -341,10 +326,14 @@ void AlignTray::refresh() {
     const SeriesGeometry& geometry = plane->geometry;
     set_state(session_.products.plane_is_current() ? tr("reference %1").arg(geometry.reference + 1)
                                                    : tr("out of date"));
-    summary_->setText(geometry.as_it_lies ? tr("The frames lie over each other already: nothing is moved.")
+    QString summary = geometry.as_it_lies ? tr("The frames lie over each other already: nothing is moved.")
                                           : tr("The same detail lies %1 px apart, %2 px at the worst corner.")
                                                 .arg(geometry.residual_px(), 0, 'f', 2)
-                                                .arg(geometry.corner_px(), 0, 'f', 2));
+                                                .arg(geometry.corner_px(), 0, 'f', 2);
+    if (const auto spots = geometry.dust.size())
+        summary += QLatin1Char(' ') + (spots == 1 ? tr("One spot of dust is mended (ring).")
+                                                  : tr("%1 spots of dust are mended (rings).").arg(spots));
+    summary_->setText(summary);
     QString reason = text(geometry.model_reason);
     if (!reason.isEmpty()) reason[0] = reason[0].toUpper();
     reason_->setText(reason);

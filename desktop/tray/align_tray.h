@@ -26,7 +26,6 @@ class AlignTray : public Tray {
     void refresh();
     void show_kept();
     void show_points();
-    void show_dust();
     void show_drift_range();
     QPushButton* command_button(const char* id, const QString& words, const char* object_name);
     void edit_placing(const QString& what, const std::function<void(Placing&)>& change);
@@ -39,7 +38,7 @@ class AlignTray : public Tray {
     QSpinBox* partner_number_ = nullptr;
     QCheckBox *level_ = nullptr, *dust_ = nullptr, *as_shot_ = nullptr;
     QLabel *summary_ = nullptr, *reason_ = nullptr, *frame_ = nullptr, *lost_ = nullptr,
-           *drift_range_ = nullptr, *points_state_ = nullptr, *dust_found_ = nullptr;
+           *drift_range_ = nullptr, *points_state_ = nullptr;
     QListWidget *troubled_ = nullptr, *pairs_ = nullptr;
     QPushButton *set_points_ = nullptr, *drop_pair_ = nullptr;
 };

@@ -79,17 +79,19 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
         base_.standpoint.set_brush(brush);
     });
     add_hairline();
-    size_ = new ValueRow({tr("Size"),
-                          tr("px"),
-                          tr("Diameter of the brush in picture pixels (, smaller and . larger)"),
-                          {},
-                          2,
-                          2000,
-                          1,
-                          0,
-                          true,
-                          true},
-                         this);
+    size_ = new ValueRow(
+        {tr("Size"),
+         tr("px"),
+         tr("Diameter of the brush in picture pixels (, smaller and . larger; or hold Z and move to the "
+            "side)"),
+         {},
+         2,
+         2000,
+         1,
+         0,
+         true,
+         true},
+        this);
     softness_ = new ValueRow({tr("Softness"),
                               tr("%"),
                               tr("How gently the brush fades towards its rim"),

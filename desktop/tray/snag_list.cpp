@@ -27,11 +27,10 @@ SnagList::SnagList(SessionBase& base, SnagWalk& walk, Commands& commands, QWidge
     rows->addWidget(list_);
     rows->addLayout(side_by_side(commands.button(QStringLiteral("next-suggestion"), tr("Next"), this),
                                  commands.button(QStringLiteral("ignore-snag"), tr("Ignore"), this)));
-    again_ =
-        make_button(tr("Look again"), {},
-                    tr("Looks for doubtful places in the picture as it is painted now; ignored ones count "
-                       "anew"),
-                    this);
+    again_ = make_button(tr("Look again"), {},
+                         tr("Looks for doubtful places in the picture as it is painted now; what you ignored "
+                            "stays ignored"),
+                         this);
     again_->setObjectName(QStringLiteral("lookAgain"));
     rows->addWidget(again_);
     connect(again_, &QPushButton::clicked, &walk_, &SnagWalk::look_again);

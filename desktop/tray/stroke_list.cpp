@@ -3,6 +3,7 @@
 #include <QCheckBox>
 #include <QLabel>
 #include <QListWidget>
+#include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
 
@@ -13,14 +14,21 @@
 namespace moorhaze::desktop {
 namespace {
 
-/// A disc in the colour of the depth that a stroke brings; empty for others.
-QPixmap swatch_of(const Project& project, const Stroke& stroke) {
-    QPixmap swatch(12, 12);
+constexpr QSize kPicture(42, 28);
+constexpr int kSwatch = 5;
+constexpr int kLater_ms = 250;
+
+/// The colour of the depth that a stroke brings; grey for other sources.
+QColor swatch_of(const Project& project, const Stroke& stroke) {
     const auto* frame = std::get_if<FrameId>(&stroke.source);
     const auto place = frame ? place_of(project, *frame) : std::nullopt;
     const int count = project.frames.size();
-    swatch.fill(place && count > 1 ? depth_colour(double(*place) / (count - 1)) : Theme::current().quiet);
-    return swatch;
+    return place && count > 1 ? depth_colour(double(*place) / (count - 1)) : Theme::current().quiet;
+}
+
+bool is_everywhere(const Stroke& stroke) {
+    return std::holds_alternative<FadeAcross>(stroke.shape) ||
+           std::holds_alternative<WhereRule>(stroke.shape);
 }
 
 }  // namespace
@@ -31,6 +39,12 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
     words_->setObjectName(QStringLiteral("strokes"));
     words_->setWordWrap(true);
     list_ = make_short_list(QStringLiteral("strokeList"), tr("Strokes"), this);
+    list_->setIconSize(kPicture);
+    later_.setSingleShot(true);
+    later_.setInterval(kLater_ms);
+    connect(&later_, &QTimer::timeout, this, &StrokeList::refresh_pictures);
+    connect(&brushwork_, &Brushwork::display_changed, &later_, qOverload<>(&QTimer::start));
+    connect(&brushwork_, &Brushwork::area_changed, &later_, qOverload<>(&QTimer::start));
     as_brush_ = make_button(tr("As the brush"), {},
                             tr("The stroke is painted again along its path, with the brush and the source as "
                                "they are now"),
@@ -66,9 +80,7 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
         refresh();
         if (row >= 0 && result()) {
             const Stroke& stroke = result()->strokes[stroke_at(row)];
-            if (std::holds_alternative<FadeAcross>(stroke.shape) ||
-                std::holds_alternative<WhereRule>(stroke.shape))
-                return;  // all of the picture
+            if (is_everywhere(stroke)) return;
             const PixelRect area = reach_of(stroke);
             emit chosen(QRectF(area.x, area.y, area.width, area.height));
         }
@@ -93,6 +105,42 @@ void StrokeList::item_changed(QListWidgetItem* item) {
         brushwork_.set_stroke_off(stroke, off);
 }
 
+QIcon StrokeList::small_picture(const Stroke& stroke) const {
+    QPixmap pixmap(kPicture);
+    pixmap.fill(Theme::current().surround);
+    QPainter painter(&pixmap);
+    const QRectF room(kSwatch + 1, 0, kPicture.width() - kSwatch - 1, kPicture.height());
+    if (const auto display = brushwork_.display(); display && !display->levels().empty()) {
+        QRectF area(display->area());
+        if (!is_everywhere(stroke)) {
+            const PixelRect own = reach_of(stroke);
+            area &= QRectF(own.x, own.y, own.width, own.height).adjusted(-8, -8, 8, 8);
+        }
+        // Of the room's shape, around the stroke.
+        const QPointF middle = area.center();
+        const QSizeF size = room.size().scaled(area.size(), Qt::KeepAspectRatioByExpanding);
+        area = QRectF(middle - QPointF(size.width(), size.height()) / 2, size);
+        // The level that has about as many pixels as the small picture.
+        double scale = display->scale();
+        std::size_t level = 0;
+        for (; level + 1 < display->levels().size() && area.width() / (2 * scale) >= room.width(); ++level)
+            scale *= 2;
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        if (!area.isEmpty())
+            painter.drawImage(room, display->levels()[level],
+                              QRectF((area.topLeft() - display->origin()) / scale, area.size() / scale));
+    }
+    painter.fillRect(QRect(0, 0, kSwatch, kPicture.height()), swatch_of(base_.document.project(), stroke));
+    return QIcon(pixmap);
+}
+
+void StrokeList::refresh_pictures() {
+    if (!result()) return;
+    const QSignalBlocker quiet(list_);
+    for (int row = 0; row < std::min(list_->count(), result()->strokes.size()); ++row)
+        list_->item(row)->setIcon(small_picture(result()->strokes[stroke_at(row)]));
+}
+
 void StrokeList::refresh() {
     const SharedList<Stroke> strokes = result() ? result()->strokes : SharedList<Stroke>();
     const QSignalBlocker quiet(list_);
@@ -104,7 +152,6 @@ void StrokeList::refresh() {
         QListWidgetItem* item = list_->item(row);
         QString words = stroke_words(base_.document.project(), stroke);
         item->setText(tr("%1  %2").arg(number + 1).arg(words.replace(tr("draw-in from "), QString())));
-        item->setIcon(swatch_of(base_.document.project(), stroke));
         item->setToolTip(tr("%1, %2 px wide. Unticked: kept, but as if it had not been painted.")
                              .arg(stroke_words(base_.document.project(), stroke))
                              .arg(2 * stroke.radius_px, 0, 'f', 0));
@@ -112,6 +159,7 @@ void StrokeList::refresh() {
         item->setCheckState(stroke.is_off ? Qt::Unchecked : Qt::Checked);
         item->setForeground(stroke.is_off ? Theme::current().quiet : Theme::current().text);
     }
+    refresh_pictures();
     list_->setVisible(!strokes.empty());
     fit_short_list(list_);
     const int chosen = chosen_stroke();

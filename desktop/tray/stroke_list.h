@@ -1,4 +1,6 @@
 #pragma once
+#include <QIcon>
+#include <QTimer>
 #include <QWidget>
 
 #include "desktop/session/brushwork.h"
@@ -27,12 +29,16 @@ class StrokeList : public QWidget {
     int stroke_at(int row) const;  ///< the newest comes first
     int chosen_stroke() const;     ///< -1: none
     void item_changed(QListWidgetItem* item);
+    /// What is seen where a stroke lies, with the colour of what it brings at its left.
+    QIcon small_picture(const Stroke& stroke) const;
+    void refresh_pictures();
 
     SessionBase& base_;
     Brushwork& brushwork_;
     QLabel* words_;
     QListWidget* list_;
     QPushButton *as_brush_, *delete_, *take_over_;
+    QTimer later_;  ///< small pictures follow what is painted a little later
 };
 
 }  // namespace moorhaze::desktop

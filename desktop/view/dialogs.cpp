@@ -127,6 +127,14 @@ void Dialogs::save_frame() {
     }
 }
 
+void Dialogs::save_mask() {
+    const QString proposed = text(session_.document.project().name) + QStringLiteral("-painted.png");
+    const QString file =
+        QFileDialog::getSaveFileName(&window_, tr("Save what was painted as a mask"),
+                                     QDir(last_folder()).filePath(proposed), tr("PNG (*.png)"));
+    if (!file.isEmpty()) session_.exporter.save_mask(file);
+}
+
 void Dialogs::drop_result(ResultId id) {
     const ProjectResult* result = find_result(session_.document.project(), id);
     if (!result) return;

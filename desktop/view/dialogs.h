@@ -25,6 +25,7 @@ class Dialogs {
     void find_frames();
     void take_last_good(const QString& file, const QString& why);
     void save_frame();
+    void save_mask();
     void memory();
     void drop_result(ResultId result);
     void keys(const Commands& commands);

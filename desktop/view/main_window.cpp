@@ -163,6 +163,7 @@ void MainWindow::build_commands() {
     steps.open_demo = [this](const QString& name) { open_demo(name); };
     steps.demos = demo_names();
     steps.save_frame = [this] { dialogs_.save_frame(); };
+    steps.save_mask = [this] { dialogs_.save_mask(); };
     steps.ask_memory = [this] { dialogs_.memory(); };
     steps.close = [this] { close(); };
     steps.fold_tray = [this] { tray_room_->setVisible(tray_room_->isHidden()); };

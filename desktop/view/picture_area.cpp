@@ -127,6 +127,13 @@ void PictureArea::connect_views() {
     connect(picture_, &PictureView::stroke_moved, &session_.brushwork, &Brushwork::continue_stroke);
     connect(picture_, &PictureView::eraser_used, this,
             [this](bool on) { session_.standpoint.set_tool(on ? MendTool::wipe_back : MendTool::draw_in); });
+    connect(picture_, &PictureView::brush_shaped, this, [this](double right, double up) {
+        constexpr double kDoublesIn = 120, kFullIn = 200;  // logical pixels
+        Brush brush = session_.standpoint.brush();
+        brush.radius_px = std::clamp(brush.radius_px * std::exp2(right / kDoublesIn), 1.0, 1000.0);
+        brush.softness = std::clamp(brush.softness + up / kFullIn, 0.0, 1.0);
+        session_.standpoint.set_brush(brush);
+    });
     connect(picture_, &PictureView::stroke_ended, &session_.brushwork, &Brushwork::end_stroke);
 }
 

@@ -301,6 +301,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
     } else if (drag_ == Drag::line) {
         scene_.line << to_plane(here);
     }
+    if (shaping_held_ && drag_ == Drag::none) emit brush_shaped(here.x() - last_.x(), last_.y() - here.y());
     last_ = pointer_ = here;
     update_cursor(here);
     if (drag_ != Drag::none || brush_radius_) update();
@@ -393,6 +394,13 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
                 update_cursor(pointer_);
             }
             return;
+        case Qt::Key_Z:
+            if (!brush_radius_ || event->modifiers() != Qt::NoModifier) break;
+            if (!event->isAutoRepeat()) {
+                shaping_held_ = true;
+                last_ = pointer_;
+            }
+            return;
         default:
             break;
     }
@@ -400,6 +408,10 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
 }
 
 void PictureView::keyReleaseEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Z && !event->isAutoRepeat()) {
+        shaping_held_ = false;
+        return;
+    }
     if (event->key() == Qt::Key_Space && !event->isAutoRepeat()) {
         space_held_ = false;
         update_cursor(pointer_);
@@ -417,7 +429,7 @@ void PictureView::focusOutEvent(QFocusEvent*) {
         key_painting_ = false;
         emit stroke_ended();
     }
-    space_held_ = false;
+    space_held_ = shaping_held_ = false;
     update();
 }
 

@@ -86,7 +86,9 @@ class PictureView : public QWidget {
     void stroke_began(QPointF place, double pressure);  ///< pressure of a pen, 0..1; a mouse has 1
     void stroke_moved(QPointF place, double pressure);
     void stroke_ended();
-    void eraser_used(bool on);               ///< a pen was turned round
+    void eraser_used(bool on);  ///< a pen was turned round
+    /// The pointer moved while Z was held: logical pixels to the right and up.
+    void brush_shaped(double right, double up);
     void frames_stepped(int by);             ///< Shift and wheel
     void line_drawn(QList<QPointF> places);  ///< one place where it was only clicked
 
@@ -114,7 +116,7 @@ class PictureView : public QWidget {
 
     PictureScene scene_;
     PictureFraming framing_;
-    bool space_held_ = false, key_painting_ = false;
+    bool space_held_ = false, shaping_held_ = false, key_painting_ = false;
     std::optional<double> brush_radius_;
     std::optional<QPointF> stroke_end_;  ///< where the last one ended, in reference pixels
     bool line_drawing_ = false, point_setting_ = false;

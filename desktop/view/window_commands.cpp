@@ -82,6 +82,12 @@ void scale_brush(Session& s, double factor) {
     s.standpoint.set_brush(brush);
 }
 
+void soften_brush(Session& s, double by) {
+    Brush brush = s.standpoint.brush();
+    brush.softness = std::clamp(brush.softness + by, 0.0, 1.0);
+    s.standpoint.set_brush(brush);
+}
+
 void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
     Menu menu(commands, s, kSeries);
     menu.add("open-folder", tr("Open a folder..."), "Ctrl+O", tr("Choose the folder of one series"),
@@ -261,6 +267,15 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
               }});
     menu.add("smaller-brush", tr("Smaller brush"), ",", tr("Brush size"), [&s] { scale_brush(s, 1 / 1.25); });
     menu.add("larger-brush", tr("Larger brush"), ".", tr("Brush size"), [&s] { scale_brush(s, 1.25); });
+    menu.add("harder-brush", tr("Harder brush"), "<", tr("The brush's edge"),
+             [&s] { soften_brush(s, -0.1); });
+    menu.add("softer-brush", tr("Softer brush"), ">", tr("The brush's edge"), [&s] { soften_brush(s, 0.1); });
+    menu.add("save-mask", tr("Save what was painted as a mask..."), "",
+             tr("A grey PNG of the merge's size: white is all from strokes"), steps.save_mask,
+             {{}, [&s] {
+                  const ProjectResult* result = s.standpoint.result();
+                  return result && !result->strokes.empty() ? QString() : tr("Nothing is painted yet.");
+              }});
     menu.add_line();
     menu.add("memory", tr("Memory for the whole program..."), "",
              tr("Frames read, pictures shown and merges keep within so many megabytes"), steps.ask_memory);

@@ -127,6 +127,39 @@ TEST_CASE("merge writes picture, depth, provenance and a whole report", "[cli]")
     CHECK_THAT(again.text, Catch::Contains("exists already"));
 }
 
+TEST_CASE("dust is mended by every method and told in the report, unless it shall be left", "[cli]") {
+    const test::Scratch dusty, clean, out;
+    const cv::Size size(300, 200);
+    test::write_series(dusty, test::dusty_series(size, 9, {{{90, 70}, 6, 0.5, 0.2}}));
+    test::write_series(clean, test::dusty_series(size, 9, {}));
+    const auto merged = [&](const test::Scratch& frames, const std::string& method, const std::string& more) {
+        const std::string file = (out / "m.tif").string();
+        const auto ran =
+            cli("merge " + frames.folder().string() + " -o " + file + " --overwrite --quiet --method " +
+                method + " --reference 5 --no-crop --report " + (out / "r.json").string() + more);
+        INFO(ran.text);
+        REQUIRE(ran.code == 0);
+        return read_picture(file).pixels;
+    };
+    for (const std::string method : {"woven", "depth", "pyramid", "blend"}) {
+        INFO(method);
+        const cv::Mat truth = merged(clean, method, ""), left = merged(dusty, method, " --dust off");
+        CHECK(json::parse(test::read_all(out / "r.json"))["dust"].empty());
+        const cv::Mat mended = merged(dusty, method, " --dust auto");
+        const json dust = json::parse(test::read_all(out / "r.json"))["dust"];
+        REQUIRE(dust.size() == 1);
+        CHECK(dust[0]["x"].get<double>() == Approx(90).margin(1));
+        CHECK(dust[0]["depth"].get<double>() == Approx(0.2).margin(0.05));
+        const cv::Rect around(70, 50, 40, 40);
+        CHECK(cv::norm(mended(around), truth(around), cv::NORM_L2) <
+              0.5 * cv::norm(left(around), truth(around), cv::NORM_L2));
+    }
+    const auto aligned = cli("align " + dusty.folder().string());
+    CHECK_THAT(aligned.text, Catch::Contains("dust at 90, 70 px"));
+    CHECK(cli("merge " + dusty.folder().string() + " -o " + (out / "m.tif").string() + " --dust some").code ==
+          2);
+}
+
 TEST_CASE("how much is kept is chosen by name", "[cli]") {
     const test::Scratch scratch, out;
     const std::string frames = frames_in(scratch, 3);

@@ -331,3 +331,47 @@ TEST_CASE("a pair that was aligned wrongly is bound by points set by hand", "[de
     QTest::keyClick(&main, Qt::Key_Escape);
     CHECK_FALSE(named<QPushButton>(main, "setPoints")->isChecked());
 }
+
+TEST_CASE("dust is mended in the frames shown and ringed, until it is wanted left", "[desktop][align]") {
+    const test::Scratch scratch;
+    const DustSpot speck{{150, 110}, 7, 0.5, 0.2};
+    const auto pictures = test::dusty_series(kSize, 9, {speck}), clean = test::dusty_series(kSize, 9, {});
+    test::write_series(scratch, pictures);
+    MainWindow main;
+    open_aligned(main, scratch, 4);
+    Session& session = main.session();
+    REQUIRE(session.products.plane()->geometry.dust.size() == 1);
+    CHECK(named<QLabel>(main, "alignSummary")->text().contains("One spot of dust"));
+    PictureView& view = main.picture_view();
+    view.set_view(2, {150, 110});
+    settle(main);
+    const auto middle_of = [&] {
+        const QPoint at = view.to_widget({150, 110}).toPoint();
+        return view.grab(QRect(at - QPoint(3, 3), QSize(7, 7))).toImage();
+    };
+    const auto ring = [&] { return view.grab().toImage(); };
+    const QImage mended = middle_of(), ringed = ring();
+    auto* dust = named<QCheckBox>(main, "dust");
+    CHECK(dust->isChecked());
+    QTest::mouseClick(dust, Qt::LeftButton, {}, QPoint(8, 8));
+    CHECK_FALSE(session.document.project().placing.mend_dust);
+    wait_until([&] { return session.products.plane_is_current(); });
+    settle(main);
+    CHECK(session.products.plane()->geometry.dust.empty());
+    CHECK_FALSE(named<QLabel>(main, "alignSummary")->text().contains("dust"));
+    const QImage shaded = middle_of();
+    // A fifth of the light is a tenth of what is shown, about.
+    const auto mean_grey = [](const QImage& image) {
+        double sum = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) sum += qGray(image.pixel(x, y));
+        return sum / (image.width() * image.height());
+    };
+    CHECK(mean_grey(shaded) < 0.94 * mean_grey(mended));
+    CHECK(ring() != ringed);
+    QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
+    wait_until([&] { return session.products.plane_is_current(); });
+    settle(main);
+    CHECK(session.products.plane()->geometry.dust.size() == 1);
+    CHECK(middle_of() == mended);
+}

@@ -364,3 +364,27 @@ TEST_CASE("after merging anew the strokes are taken over in one step", "[mend][w
     CHECK(own.strokes().empty());
     CHECK(cv::norm(own.mended(), before, cv::NORM_INF) == 0);
 }
+
+TEST_CASE("size and softness of the brush go by keys, and by the pointer while Z is held", "[mend][window]") {
+    MendWindow own;
+    const auto brush = [&] { return own.session.standpoint.brush(); };
+    const double size = brush().radius_px;
+    own.press(Qt::Key_Period);
+    CHECK(brush().radius_px == Approx(1.25 * size));
+    own.press(Qt::Key_Comma);
+    CHECK(brush().radius_px == Approx(size));
+    own.press(Qt::Key_Greater);
+    own.press(Qt::Key_Greater);
+    CHECK(brush().softness == Approx(0.2));
+    for (int i = 0; i < 4; ++i) own.press(Qt::Key_Less);
+    CHECK(brush().softness == 0);
+    PictureView& view = own.main.picture_view();
+    view.setFocus();
+    QTest::mouseMove(&view, QPoint(300, 300));
+    QTest::keyPress(&view, Qt::Key_Z);
+    QTest::mouseMove(&view, QPoint(420, 200));
+    QTest::keyRelease(&view, Qt::Key_Z);
+    CHECK(brush().radius_px == Approx(2 * size));
+    CHECK(brush().softness == Approx(0.5));
+    CHECK(own.strokes().empty());
+}

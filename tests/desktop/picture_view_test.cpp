@@ -136,6 +136,27 @@ TEST_CASE("a pen paints with its pressure, and its other end wipes back", "[desk
     CHECK_FALSE(turned.back()[0].toBool());
 }
 
+TEST_CASE("while Z is held moving the pointer shapes the brush and paints nothing", "[desktop]") {
+    const auto view = view_with({800, 600});
+    QSignalSpy shaped(view.get(), &PictureView::brush_shaped), began(view.get(), &PictureView::stroke_began);
+    view->setFocus();
+    QTest::mouseMove(view.get(), QPoint(200, 200));
+    QTest::keyPress(view.get(), Qt::Key_Z);
+    QTest::mouseMove(view.get(), QPoint(240, 190));
+    CHECK(shaped.empty());  // without a brush there is none to shape
+    QTest::keyRelease(view.get(), Qt::Key_Z);
+    view->set_brush(20.0);
+    QTest::keyPress(view.get(), Qt::Key_Z);
+    QTest::mouseMove(view.get(), QPoint(300, 160));
+    REQUIRE(shaped.size() == 1);
+    CHECK(shaped[0][0].toDouble() == 60);
+    CHECK(shaped[0][1].toDouble() == 30);
+    QTest::keyRelease(view.get(), Qt::Key_Z);
+    QTest::mouseMove(view.get(), QPoint(310, 160));
+    CHECK(shaped.size() == 1);
+    CHECK(began.empty());
+}
+
 TEST_CASE("looking close goes to the pointer's place, or the mark's, and back to the whole", "[desktop]") {
     const auto view = view_with({3000, 2000});
     const double whole = view->zoom();

@@ -79,6 +79,12 @@ TEST_CASE("the walk goes through what is left, round and back, and past what is 
     walk.ignore_current();
     CHECK(walk.left() == count - 1);
     CHECK(walk.current() == 0);  // the person still stands there
+    // It is a decision like any other: undone, and kept with the project.
+    REQUIRE(own.session.standpoint.result()->ignored.size() == 1);
+    own.session.document.undo();
+    CHECK(walk.left() == count);
+    own.session.document.redo();
+    CHECK(walk.left() == count - 1);
     for (int i = 0; i < count - 1; ++i) walk.next();
     CHECK(walk.current() == count - 1);
     walk.next();

@@ -6,6 +6,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/files/float_tiff.h"
+#include "core/picture/tone_curve.h"
 #include "core/work/for_rows.h"
 #include "tests/support/textured.h"
 
@@ -81,6 +82,33 @@ std::vector<Picture> edge_series(cv::Size size, int frames) {
         pictures.push_back(
             picture_from(size, [&](int x, int y) { return std::lerp(back(y, x), front(y, x), edge(y, x)); }));
     }
+    return pictures;
+}
+
+Picture shaded_by_dust(const Picture& clean, const std::vector<DustSpot>& dust) {
+    const ToneCurve curve(clean.profile);
+    cv::Mat3f light = to_linear(clean, curve);
+    for (const DustSpot& spot : dust)
+        for (int y = 0; y < light.rows; ++y)
+            for (int x = 0; x < light.cols; ++x) {
+                const double from = std::hypot(x - spot.at.x, y - spot.at.y) / spot.radius_px;
+                const double share = std::clamp(1.5 - from, 0.0, 1.0);
+                light(y, x) *= float(1 - spot.depth * share * share * (3 - 2 * share));
+            }
+    return from_linear(light, curve, clean.profile);
+}
+
+cv::Point2d held_in_hand(cv::Size size, int frames, int frame, double x, double y) {
+    const double scale = 1 + 0.006 * (frame - frames / 2), middle_x = size.width / 2.0,
+                 middle_y = size.height / 2.0;
+    return {middle_x + scale * (x - middle_x) + 3.5 * std::sin(2.1 * frame),
+            middle_y + scale * (y - middle_y) + 4 * std::cos(1.7 * frame + 1)};
+}
+
+std::vector<Picture> dusty_series(cv::Size size, int frames, const std::vector<DustSpot>& dust) {
+    auto pictures = strip_series(
+        size, frames, [&](int i, double x, double y) { return held_in_hand(size, frames, i, x, y); });
+    for (Picture& picture : pictures) picture = shaded_by_dust(picture, dust);
     return pictures;
 }
 

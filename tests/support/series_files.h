@@ -1,6 +1,7 @@
 #pragma once
 #include <functional>
 
+#include "core/picture/dust_spot.h"
 #include "core/series/series.h"
 #include "tests/support/scratch.h"
 
@@ -13,6 +14,13 @@ Series write_series(const Scratch& scratch, const std::vector<Picture>& pictures
 /// its distance in strips. @param lie  where a frame's pixel lies in the true picture; empty: as it is.
 std::vector<Picture> strip_series(cv::Size size, int frames,
                                   const std::function<cv::Point2d(int, double, double)>& lie = {});
+/// Shades a picture as specks before the sensor do, with a soft edge of its own making: not the shape that is
+/// looked for. 16 bit.
+Picture shaded_by_dust(const Picture& clean, const std::vector<DustSpot>& dust);
+/// A strip series held in the hand, a few pixels and some thousandths of size a frame, behind the same dust.
+std::vector<Picture> dusty_series(cv::Size size, int frames, const std::vector<DustSpot>& dust);
+/// Where a frame of it sees what lies at (x, y) of its own: place in the true picture.
+cv::Point2d held_in_hand(cv::Size size, int frames, int frame, double x, double y);
 /// The true picture of strip_series.
 Picture strip_truth(cv::Size size);
 

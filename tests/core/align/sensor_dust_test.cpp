@@ -15,40 +15,6 @@ namespace {
 const cv::Size kFrame(480, 320);
 constexpr int kCount = 9, kReference = 4;
 
-/// By hand, a few pixels a frame, and growing.
-cv::Point2d held(int i, double x, double y) {
-    const double scale = 1 + 0.006 * (i - kReference);
-    const double right = 3.5 * std::sin(2.1 * i), down = 4 * std::cos(1.7 * i + 1);
-    return {240 + scale * (x - 240) + right, 160 + scale * (y - 160) + down};
-}
-
-/// Shades a picture as a speck before the sensor does, the light of 16 bits and of sRGB alike.
-Picture dusty(const Picture& clean, const std::vector<DustSpot>& dust) {
-    const ToneCurve curve(clean.profile);
-    cv::Mat3f light(clean.pixels.size());
-    const auto pixels = cv::Mat_<cv::Vec3w>(clean.pixels);
-    for (int y = 0; y < light.rows; ++y)
-        for (int x = 0; x < light.cols; ++x)
-            for (int c = 0; c < 3; ++c) light(y, x)[c] = curve.linear_of_16(c)[pixels(y, x)[c]];
-    for (const DustSpot& spot : dust) {
-        // A soft edge of its own making: not the disc through a disc that is looked for.
-        for (int y = 0; y < light.rows; ++y)
-            for (int x = 0; x < light.cols; ++x) {
-                const double from = std::hypot(x - spot.at.x, y - spot.at.y) / spot.radius_px;
-                const double share = std::clamp((1.5 - from) / 1.0, 0.0, 1.0);
-                light(y, x) *= float(1 - spot.depth * share * share * (3 - 2 * share));
-            }
-    }
-    return from_linear(light, curve, clean.profile);
-}
-
-std::vector<Picture> shot(const std::function<cv::Point2d(int, double, double)>& held_at,
-                          const std::vector<DustSpot>& dust) {
-    auto pictures = test::strip_series(kFrame, kCount, held_at);
-    for (Picture& picture : pictures) picture = dusty(with_bits(picture, 16), dust);
-    return pictures;
-}
-
 const std::vector<DustSpot>& planted() {
     static const std::vector<DustSpot> dust{
         {{120, 90}, 7, 0.5, 0.12}, {{333, 214}, 5, 0.5, 0.20}, {{402, 61}, 9, 0.5, 0.08}};
@@ -60,8 +26,8 @@ const std::vector<DustSpot>& planted() {
 TEST_CASE("dust that stays on the sensor while the picture moves is found, and taken off every frame",
           "[align][dust]") {
     const test::Scratch dusty_folder, clean_folder;
-    const Series series = test::write_series(dusty_folder, shot(held, planted())),
-                 clean = test::write_series(clean_folder, shot(held, {}));
+    const Series series = test::write_series(dusty_folder, test::dusty_series(kFrame, kCount, planted())),
+                 clean = test::write_series(clean_folder, test::dusty_series(kFrame, kCount, {}));
     const SeriesGeometry found = register_series(series, kReference, {});
     REQUIRE(found.dust.size() == planted().size());
     for (const DustSpot& spot : planted()) {
@@ -101,26 +67,28 @@ TEST_CASE("dust that stays on the sensor while the picture moves is found, and t
 
 TEST_CASE("no dust is found where there is none, where nothing moves, or in a few frames", "[align][dust]") {
     const test::Scratch clean, still, few;
-    CHECK(register_series(test::write_series(clean, shot(held, {})), kReference, {}).dust.empty());
+    CHECK(register_series(test::write_series(clean, test::dusty_series(kFrame, kCount, {})), kReference, {})
+              .dust.empty());
     // Subject and dust cannot be told apart there.
-    const auto resting = [](int, double x, double y) { return cv::Point2d(x, y); };
-    CHECK(register_series(test::write_series(still, shot(resting, planted())), kReference, {}).dust.empty());
-    auto pictures = shot(held, planted());
+    auto resting = test::strip_series(kFrame, kCount);
+    for (Picture& picture : resting) picture = test::shaded_by_dust(picture, planted());
+    CHECK(register_series(test::write_series(still, resting), kReference, {}).dust.empty());
+    auto pictures = test::dusty_series(kFrame, kCount, planted());
     pictures.resize(5);
     CHECK(register_series(test::write_series(few, pictures), 2, {}).dust.empty());
 }
 
 TEST_CASE("dark dots of the subject are no dust", "[align][dust]") {
-    auto pictures = test::strip_series(kFrame, kCount, held);
+    auto pictures = test::dusty_series(kFrame, kCount, {});
     for (int i = 0; i < kCount; ++i) {
         std::vector<DustSpot> dots = planted();
         // They go with the picture: where a frame shows what the reference shows at the dot's place.
         for (DustSpot& dot : dots) {
             cv::Point2d at = dot.at;
-            for (int k = 0; k < 30; ++k) at += dot.at - held(i, at.x, at.y);
+            for (int k = 0; k < 30; ++k) at += dot.at - test::held_in_hand(kFrame, kCount, i, at.x, at.y);
             dot.at = at;
         }
-        pictures[std::size_t(i)] = dusty(with_bits(pictures[std::size_t(i)], 16), dots);
+        pictures[std::size_t(i)] = test::shaded_by_dust(pictures[std::size_t(i)], dots);
     }
     const test::Scratch scratch;
     CHECK(register_series(test::write_series(scratch, pictures), kReference, {}).dust.empty());
@@ -133,17 +101,16 @@ TEST_CASE("what dust took is given back exactly, on light and on its root", "[pi
     const auto transmission = [&](int x, int y) {
         double light = 1;
         for (const DustSpot& spot : dust)
-            light *= 1 - spot.depth * double(DustShade(spot.radius_px, spot.softness)(std::hypot(
-                                          0.5 * x + 3 - spot.at.x, 0.5 * y + 2 - spot.at.y)));
+            light *= 1 - spot.depth * double(DustShade(spot.radius_px, spot.softness)(
+                                          std::hypot(0.5 * x + 3 - spot.at.x, 0.5 * y + 2 - spot.at.y)));
         return light;
     };
     for (const double power : {1.0, 0.5}) {
         cv::Mat shaded(block.size(), CV_32FC3);
         for (int y = 0; y < block.height; ++y)
             for (int x = 0; x < block.width; ++x)
-                shaded.at<cv::Vec3f>(y, x) =
-                    cv::Vec3f(0.2f, 0.5f, 0.9f) *
-                    float(std::pow(transmission(block.x + x, block.y + y), power));
+                shaded.at<cv::Vec3f>(y, x) = cv::Vec3f(0.2f, 0.5f, 0.9f) *
+                                             float(std::pow(transmission(block.x + x, block.y + y), power));
         mend_dust(dust, to_frame, block, power, shaded);
         CHECK(cv::norm(shaded, cv::Mat(block.size(), CV_32FC3, cv::Scalar(0.2, 0.5, 0.9)), cv::NORM_INF) <
               1e-6);

@@ -32,7 +32,7 @@ class RandomWork {
     /// A step that a person makes; it may change nothing.
     Project edited(const Project& now) {
         const int count = now.frames.size();
-        switch (below(15)) {
+        switch (below(16)) {
             case 0:
                 return with_used(now, any_frame(now), below(2) == 0);
             case 1:
@@ -56,6 +56,7 @@ class RandomWork {
                 placing.model = PlaneModel(below(4));
                 placing.levelling = Levelling(below(4));
                 placing.unplaced = Unplaced(below(2));
+                placing.mend_dust = below(2) == 0;
                 placing.points.push_back(
                     {any_frame(now), any_frame(now), {real(), real()}, {real(), real()}});
                 return with_placing(now, placing);
@@ -95,6 +96,12 @@ class RandomWork {
                 return with_title(now, any_result(now), "heath " + std::to_string(below(100)));
             case 12:
                 return without_result(now, any_result(now));
+            case 14: {
+                std::vector<IgnoredPlace> ignored;
+                for (int i = below(4); i > 0; --i)
+                    ignored.push_back({SnagKind(below(kSnagKindCount)), {below(900), below(900)}});
+                return with_ignored(now, any_result(now), SharedList(ignored));
+            }
             case 13: {
                 Shooting shooting = now.shooting;
                 shooting.setup.subject_depth_mm = 1 + std::abs(real());
