@@ -8,6 +8,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/mend/mended.h"
+#include "core/merge/sharpness.h"
 #include "core/picture/display.h"
 
 namespace {
@@ -112,6 +113,25 @@ int main() {
             }
         });
     }
+    // What a sounding shows of frames that are decoded, and another source under the whole view.
+    constexpr int kPatches = 7, kPatch_px = 88;
+    const auto seen = [&](int frame, const PixelRect& area) {
+        to_display(picture_of(source.load(frame, area, {}), source.curve(), source.profile()), {});
+    };
+    Times sounded, viewed;
+    for (int i = 0; i < 50; ++i) {
+        const int x = 500 + 90 * i;
+        sounded.take([&] {
+            for (int k = 0; k < kPatches; ++k) {
+                const PixelRect area(x, 1200, kPatch_px, kPatch_px);
+                seen(k % kFrames, area);
+                sharpness_of(source.load(k % kFrames, area, {}), 4, {});
+            }
+        });
+        viewed.take([&] { seen(i % kFrames, {x, 1000, 1280, 800}); });
+    }
+    sounded.print("a sounding of 7 frames seen before");
+    viewed.print("another source on a view of 1280x800");
     healed.print("healing a speck of 24 px");
     taken.print("taking a thing by a scribble of 360 px");
     return 0;

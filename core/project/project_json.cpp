@@ -270,6 +270,14 @@ SharedList<Stroke> strokes_of(const Json& json) {
     return SharedList(strokes);
 }
 
+SnagKind snag_kind_of(const Json& json) {
+    try {
+        return snag_kind_named(json.get<std::string>());
+    } catch (const BadParameter&) {
+        throw FileError("says " + json.dump() + ", which means nothing here");
+    }
+}
+
 Json json_of(const ProjectResult& own) {
     Json json{{"id", own.id.value},
               {"title", own.title},
@@ -298,7 +306,7 @@ ProjectResult result_of(const Json& json) {
     own.strokes = strokes_of(json.at("strokes"));
     std::vector<IgnoredPlace> ignored;
     for (const Json& place : json.value("ignored", Json::array()))
-        ignored.push_back({snag_kind_named(place.at("kind").get<std::string>()),
+        ignored.push_back({snag_kind_of(place.at("kind")),
                            {place.at("at_px").at(0).get<int>(), place.at("at_px").at(1).get<int>()}});
     own.ignored = SharedList(ignored);
     if (const auto first = json.find("saved_with_first"); first != json.end()) {

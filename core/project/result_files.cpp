@@ -66,11 +66,18 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
     own.model_reason = json.at("model_reason").get<std::string>();
     own.as_it_lies = json.at("as_it_lies").get<bool>();
     own.vignetting = {json.at("vignetting").at(0).get<double>(), json.at("vignetting").at(1).get<double>()};
-    for (const Json& spot : json.value("dust", Json::array()))
-        own.dust.push_back({{spot.at("at_px").at(0).get<double>(), spot.at("at_px").at(1).get<double>()},
-                            std::max(0.1, spot.at("radius_px").get<double>()),
-                            std::clamp(spot.at("softness").get<double>(), 0.01, 1.0),
-                            std::clamp(spot.at("depth").get<double>(), 0.0, kDeepestDust)});
+    for (const Json& spot : json.value("dust", Json::array())) {
+        DustSpot dust{{spot.at("at_px").at(0).get<double>(), spot.at("at_px").at(1).get<double>()},
+                      spot.at("radius_px").get<double>(),
+                      spot.at("softness").get<double>(),
+                      spot.at("depth").get<double>()};
+        constexpr double kMostPx = 1e6;  // farther out lies no picture
+        if (!(std::abs(dust.at.x) < kMostPx && std::abs(dust.at.y) < kMostPx && dust.radius_px > 0.1 &&
+              dust.radius_px < 1000 && dust.softness > 0 && dust.softness <= 1 && dust.depth >= 0 &&
+              dust.depth <= kDeepestDust))
+            throw FileError("it has a spot of dust that cannot be");
+        own.dust.push_back(dust);
+    }
     const Json& frames = json.at("frames");
     if (frames.size() != ids.size()) throw FileError("it lies over other frames");
     for (std::size_t i = 0; i < ids.size(); ++i) {

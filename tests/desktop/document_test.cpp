@@ -45,8 +45,10 @@ TEST_CASE("what changed is announced exactly, whatever was done", "[document]") 
                 CHECK((seen.selection() || seen.placing || seen.development));
             if (merge_inputs(before, any) != merge_inputs(now, any))
                 CHECK((seen.selection() || seen.placing || seen.development || seen.merge || seen.kept));
-            for (const ResultId result : seen.mended)
-                CHECK(find_result(before, result)->strokes != find_result(now, result)->strokes);
+            for (const ResultId result : seen.mended) {
+                const ProjectResult &own = *find_result(before, result), &later = *find_result(now, result);
+                CHECK((own.strokes != later.strokes || own.ignored != later.ignored));
+            }
             CHECK(document.series().count() == now.frames.size());
         }
     }

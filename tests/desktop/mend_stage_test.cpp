@@ -388,3 +388,37 @@ TEST_CASE("size and softness of the brush go by keys, and by the pointer while Z
     CHECK(brush().softness == Approx(0.5));
     CHECK(own.strokes().empty());
 }
+
+TEST_CASE("strokes are listed with what is seen where they lie, and saved as a mask", "[mend][window]") {
+    MendWindow own;
+    own.session.exporter.save_mask(QStringLiteral("/nowhere/mask.png"));
+    CHECK(own.said.contains("Nothing is painted yet"));
+    own.session.pointing.pick(own.session.document.id_at(1));
+    own.click({60, 70});
+    own.session.pointing.pick(own.session.document.id_at(4));
+    own.click({180, 40});
+    auto& list = own.find<QListWidget>("strokeList");
+    REQUIRE(list.count() == 2);
+    const auto picture = [&](int row) { return list.item(row)->icon().pixmap(list.iconSize()).toImage(); };
+    CHECK(list.iconSize().width() > 30);
+    CHECK(picture(0) != picture(1));
+    // At its left is the colour of what was brought, a nearer and a farther frame.
+    CHECK(picture(0).pixel(1, 10) != picture(1).pixel(1, 10));
+    // It follows what is painted over it later.
+    const QImage before = picture(1);
+    own.session.brushwork.set_stroke_off(0, true);
+    own.settle();
+    wait_until([&] { return picture(1) != before; });
+
+    const test::Scratch scratch;
+    const QString file = QString::fromStdString((scratch / "mask").string());
+    own.session.exporter.save_mask(file);
+    wait_until([&] { return own.main.is_settled() && own.said.contains("mask.png"); });
+    const Picture mask = read_picture(scratch / "mask.png");
+    const PixelRect area = own.session.products.merge(own.depth)->result->area;
+    CHECK(mask.pixels.size() == area.size());
+    const auto at = [&](int x, int y) { return mask.pixels.at<cv::Vec3b>(y - area.y, x - area.x)[1]; };
+    CHECK(int(at(180, 40)) == 255);
+    CHECK(int(at(60, 70)) == 0);  // switched off
+    CHECK(int(at(120, 100)) == 0);
+}
