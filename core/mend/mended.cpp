@@ -28,10 +28,7 @@ SourcePart part_of(const ResultSources& results, ResultId id, PixelRect area, co
         throw BadParameter(
             "a stroke was drawn in from a result that is not there: undo it, or take the "
             "result back");
-    const MergeResult& merge = *found->second.merge;
-    const cv::Matx33d in_its_plane(1, 0, double(merge.area.x), 0, 1, double(merge.area.y), 0, 0, 1);
-    const WarpPlan plan{.frame_to_reference = found->second.to_plane * in_its_plane, .target = area};
-    LinearFrame warped = WarpedFrame({merge.picture.pixels, {}, merge.picture.profile}, curve, plan).all(job);
+    LinearFrame warped = result_over(found->second, area, curve, job);
     return {warped.pixels, std::move(warped.covered)};
 }
 
@@ -56,6 +53,13 @@ std::optional<cv::Matx33d> between_planes(const Series& from_series, const Serie
     const FrameGeometry& there = to.frames[std::size_t(own - to_series.frames.begin())];
     if (!there.registered) return std::nullopt;
     return there.matrix * from.frames[reference].matrix.inv();
+}
+
+LinearFrame result_over(const ResultSource& result, PixelRect area, const ToneCurve& curve, const Job& job) {
+    const MergeResult& merge = *result.merge;
+    const cv::Matx33d in_its_plane(1, 0, double(merge.area.x), 0, 1, double(merge.area.y), 0, 0, 1);
+    const WarpPlan plan{.frame_to_reference = result.to_plane * in_its_plane, .target = area};
+    return WarpedFrame({merge.picture.pixels, {}, merge.picture.profile}, curve, plan).all(job);
 }
 
 MergePlanes planes_of(const MergeResult& merge, const Series& series) {

@@ -27,6 +27,10 @@ struct MendSources {
 std::optional<cv::Matx33d> between_planes(const Series& from_series, const SeriesGeometry& from,
                                           const Series& to_series, const SeriesGeometry& to);
 
+/// What a result shows over a part of another's reference plane, as strokes bring it.   @throws as
+/// warp_to_linear.
+LinearFrame result_over(const ResultSource& result, PixelRect area, const ToneCurve& curve, const Job& job);
+
 /// What rules of strokes look at. Shares the merge's planes.
 /// @param series  that its sources are counted in.
 MergePlanes planes_of(const MergeResult& merge, const Series& series);

@@ -51,6 +51,13 @@ void Pointing::pick(FrameId frame) {
     if (base_.standpoint.brush().tool == MendTool::wipe_back) base_.standpoint.set_tool(MendTool::draw_in);
 }
 
+void Pointing::pick_result(ResultId result) {
+    if (base_.standpoint.stage() != Stage::mend) return;
+    source_follows_ = false;
+    base_.standpoint.set_source_result(result);
+    if (base_.standpoint.brush().tool == MendTool::wipe_back) base_.standpoint.set_tool(MendTool::draw_in);
+}
+
 void Pointing::step(int by) {
     if (base_.standpoint.stage() != Stage::mend || !base_.document.has_series())
         return base_.standpoint.step(by);

@@ -19,6 +19,8 @@ class Pointing : public QObject {
     void point_at(QPointF place, bool sound, const Shown& shown, int patch_px);
     /// A frame was picked from the sounding: it is shown, and in Mend drawn in from.
     void pick(FrameId frame);
+    /// Another result was picked from the sounding: it is drawn in from.
+    void pick_result(ResultId result);
     /// The next frame farther (1) or nearer (-1); in Mend it becomes the source, too.
     void step(int by);
     /// A line drawn across what shall be sharp; one place where it was only clicked.

@@ -210,13 +210,18 @@ ResultSources Products::result_sources(const SharedList<Stroke>& strokes, const 
     ResultSources sources;
     for (const Stroke& stroke : strokes) {
         const auto* id = std::get_if<ResultId>(&stroke.source);
-        const MergeProduct* product = id && !sources.contains(*id) ? merge(*id) : nullptr;
-        if (!product) continue;
-        const auto lies =
-            between_planes(product->plane->series, product->plane->geometry, plane->series, plane->geometry);
-        if (lies) sources[*id] = {product->result, *lies};
+        if (!id || sources.contains(*id)) continue;
+        if (const auto source = result_source(*id, plane)) sources[*id] = *source;
     }
     return sources;
+}
+
+std::optional<ResultSource> Products::result_source(ResultId result, const PlanePtr& plane) const {
+    const MergeProduct* product = merge(result);
+    if (!product) return std::nullopt;
+    const auto lies =
+        between_planes(product->plane->series, product->plane->geometry, plane->series, plane->geometry);
+    return lies ? std::optional(ResultSource{product->result, *lies}) : std::nullopt;
 }
 
 void Products::keep_merge(ResultId result, MergeProduct product) {

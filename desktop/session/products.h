@@ -97,6 +97,9 @@ class Products : public QObject {
     /// Null when it is not there.
     const MergeProduct* merge(ResultId result) const;
     void keep_merge(ResultId result, MergeProduct product);
+    /// A result as it lies in that plane; nothing where it is not there, or the planes have no frame in
+    /// common.
+    std::optional<ResultSource> result_source(ResultId result, const PlanePtr& plane) const;
     /// The results that strokes on a merge in that plane come from, as far as they are there.
     ResultSources result_sources(const SharedList<Stroke>& strokes, const PlanePtr& plane) const;
     /// True when the result was made from what is decided now.

@@ -40,6 +40,7 @@ void Sounding::close() {
     if (!is_open()) return;
     plane_.reset();
     patches_.clear();
+    results_.clear();
     emit changed();
 }
 
@@ -75,7 +76,8 @@ void Sounding::drop(QPointF place, int patch_px, PlanePtr plane) {
     patch_px_ = patch_px;
     patches_.clear();
     expected_ = sharpest_by_profile();
-    const int count = plane_->series.count(), shown = std::min(kPatches, count);
+    results_ = other_results();
+    const int count = plane_->series.count(), shown = std::min(kPatches - int(results_.size()), count);
     const auto middle =
         index_of(plane_->series, expected_ ? *expected_ : base_.standpoint.frame().value_or(FrameId{}));
     const int first = std::clamp(middle.value_or(count / 2) - shown / 2, 0, count - shown);
@@ -143,6 +145,8 @@ void Sounding::load_next() {
         if (follow_sharpest()) {
             emit changed();
             load_next();
+        } else {
+            load_results();
         }
         return;
     }
@@ -151,8 +155,7 @@ void Sounding::load_next() {
         float sharpness = 0;
     };
     const FrameId frame = patches_[std::size_t(next)].frame;
-    const PixelRect area(int(std::lround(place_.x())) - patch_px_ / 2,
-                         int(std::lround(place_.y())) - patch_px_ / 2, patch_px_, patch_px_);
+    const PixelRect area = patch_area();
     auto took = [this, frame](const QImage& image, float sharpness) {
         for (Patch& patch : patches_)
             if (patch.frame == frame) patch.image = image, patch.sharpness = sharpness;
@@ -170,6 +173,44 @@ void Sounding::load_next() {
         [took](const Loaded& loaded) { took(loaded.image, loaded.sharpness); },
         // It stays without a picture; the series said why when it was looked into.
         [took](const std::exception&) { took({}, 0); });
+}
+
+PixelRect Sounding::patch_area() const {
+    return {int(std::lround(place_.x())) - patch_px_ / 2, int(std::lround(place_.y())) - patch_px_ / 2,
+            patch_px_, patch_px_};
+}
+
+std::vector<Sounding::ResultPatch> Sounding::other_results() const {
+    std::vector<ResultPatch> others;
+    const SharedList<ProjectResult>& all = base_.document.project().results;
+    const ProjectResult* shown = base_.standpoint.result();
+    if (base_.standpoint.stage() != Stage::mend || !shown) return others;
+    for (int i = all.size() - 1; i >= 0 && int(others.size()) < kResultPatches; --i)
+        if (all[i].id != shown->id && base_.products.result_source(all[i].id, plane_))
+            others.push_back({all[i].id, QString::fromStdString(all[i].title), {}});
+    return others;
+}
+
+void Sounding::load_results() {
+    const auto next = std::find_if(results_.begin(), results_.end(),
+                                   [](const ResultPatch& patch) { return patch.image.isNull(); });
+    if (next == results_.end()) return;
+    const auto source = base_.products.result_source(next->result, plane_);
+    if (!source) return;  // it was let go meanwhile
+    wish_.want(
+        [source = *source, area = patch_area(), plane = plane_,
+         frames = base_.products.sources()](const Job& job) {
+            const auto own = frames->of(plane);
+            const LinearFrame laid = result_over(source, area, own->curve(), job);
+            return image_of(to_display(picture_of(laid, own->curve(), own->profile()), job));
+        },
+        [this, id = next->result](const QImage& image) {
+            for (ResultPatch& patch : results_)
+                if (patch.result == id) patch.image = image;
+            emit changed();
+            load_results();
+        },
+        [](const std::exception&) {});  // it stays without a picture
 }
 
 }  // namespace moorhaze::desktop

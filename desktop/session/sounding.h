@@ -20,7 +20,14 @@ class Sounding : public QObject {
         QImage image;          ///< empty until it is there
         float sharpness = -1;  ///< measured in the patch; below 0 until it is there
     };
-    static constexpr int kPatches = 7;
+    /// The same place of another result, which could be painted from.
+    struct ResultPatch {
+        ResultId result;
+        QString title;
+        QImage image;  ///< empty until it is there
+    };
+    static constexpr int kPatches = 7;        ///< of frames and results together
+    static constexpr int kResultPatches = 2;  ///< at most
 
     explicit Sounding(SessionBase& base, QObject* parent = nullptr);
 
@@ -35,6 +42,8 @@ class Sounding : public QObject {
     int patch_px() const { return patch_px_; }
     /// Nearest frame first.
     const std::vector<Patch>& patches() const { return patches_; }
+    /// In Mend: the newest other results, as far as they are at hand.
+    const std::vector<ResultPatch>& results() const { return results_; }
     /// The sharpest frame here: measured once all patches are there, before that by the profile.
     std::optional<FrameId> sharpest_frame() const;
     /// The frame that supplied the place in the result shown.
@@ -46,6 +55,9 @@ class Sounding : public QObject {
 
   private:
     void load_next();
+    void load_results();
+    PixelRect patch_area() const;
+    std::vector<ResultPatch> other_results() const;
     bool follow_sharpest();
     std::optional<FrameId> sharpest_by_profile() const;
     Patch patch_of(int index) const;
@@ -57,6 +69,7 @@ class Sounding : public QObject {
     int patch_px_ = 0, shifts_left_ = 0;
     std::optional<FrameId> expected_;  ///< sharpest by the profile
     std::vector<Patch> patches_;
+    std::vector<ResultPatch> results_;
 };
 
 }  // namespace moorhaze::desktop

@@ -148,6 +148,7 @@ void MainWindow::build_layout() {
         session_.match_points.set(frame, area_->in_frame(frame, place), partner);
     });
     connect(&area_->panel(), &SoundingPanel::frame_chosen, &session_.pointing, &Pointing::pick);
+    connect(&area_->panel(), &SoundingPanel::result_chosen, &session_.pointing, &Pointing::pick_result);
     connect(&area_->panel(), &SoundingPanel::closed, &session_.sounding, &Sounding::close);
 }
 

@@ -30,10 +30,13 @@ int SoundingPanel::patch_side(int room_height) {
 
 void SoundingPanel::place_in(const QRect& room) {
     side_ = patch_side(room.height());
-    const int rows = std::max(1, int(sounding_.patches().size()));
-    const int tall = kHeader + rows * (side_ + kGap) + kMargin;
+    const int tall = kHeader + std::max(1, rows()) * (side_ + kGap) + kMargin;
     setGeometry(room.left(), room.top() + std::max(0, (room.height() - tall) / 2),
                 side_ + kTextWidth + 3 * kMargin, tall);
+}
+
+int SoundingPanel::rows() const {
+    return int(sounding_.patches().size() + sounding_.results().size());
 }
 
 QRect SoundingPanel::row_rect(int row) const {
@@ -45,7 +48,7 @@ QRect SoundingPanel::close_rect() const {
 }
 
 int SoundingPanel::row_at(QPoint place) const {
-    for (int row = 0; row < int(sounding_.patches().size()); ++row)
+    for (int row = 0; row < rows(); ++row)
         if (row_rect(row).contains(place)) return row;
     return -1;
 }
@@ -63,6 +66,8 @@ void SoundingPanel::choose(int number) {
     const int count = int(sounding_.patches().size());
     if (number >= 1 && number <= count)
         emit frame_chosen(sounding_.patches()[std::size_t(count - number)].frame);
+    if (number > count && number <= rows())
+        emit result_chosen(sounding_.results()[std::size_t(number - count - 1)].result);
 }
 
 void SoundingPanel::paintEvent(QPaintEvent*) {
@@ -88,11 +93,7 @@ void SoundingPanel::paintEvent(QPaintEvent*) {
     for (int row = 0; row < count; ++row) {
         const auto& patch = patches[std::size_t(count - 1 - row)];
         const QRect box = row_rect(row), picture(box.topLeft(), QSize(side_, side_));
-        painter.fillRect(picture, theme.surround);
-        if (!patch.image.isNull()) {
-            painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
-            painter.drawImage(picture, patch.image);
-        }
+        paint_picture(painter, picture, patch.image);
         const bool best = patch.frame == sharpest;
         painter.setBrush(Qt::NoBrush);
         painter.setPen(QPen(best || row == hovered_row_ ? theme.heather_light : theme.line, best ? 2 : 1));
@@ -122,6 +123,35 @@ void SoundingPanel::paintEvent(QPaintEvent*) {
         if (share > 0)
             painter.drawRoundedRect(QRectF(left, middle + 1, std::max(3.0, wide * share), 5), 2, 2);
     }
+    for (int i = 0; i < int(sounding_.results().size()); ++i)
+        paint_result(painter, count + i, sounding_.results()[std::size_t(i)]);
+}
+
+void SoundingPanel::paint_picture(QPainter& painter, const QRect& picture, const QImage& image) const {
+    painter.fillRect(picture, Theme::current().surround);
+    if (image.isNull()) return;
+    painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
+    painter.drawImage(picture, image);
+}
+
+void SoundingPanel::paint_result(QPainter& painter, int row, const Sounding::ResultPatch& patch) const {
+    const Theme& theme = Theme::current();
+    const QRect box = row_rect(row), picture(box.topLeft(), QSize(side_, side_));
+    paint_picture(painter, picture, patch.image);
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(row == hovered_row_ ? theme.heather_light : theme.line, 1));
+    painter.drawRect(picture.adjusted(0, 0, -1, -1));
+    const int left = picture.right() + 1 + kMargin, wide = box.right() - left, middle = box.center().y();
+    painter.setFont(theme_font(13));
+    painter.setPen(theme.text);
+    const QString title = painter.fontMetrics().elidedText(patch.title, Qt::ElideRight, wide);
+    painter.drawText(QRect(left, middle - 10, wide, 20), Qt::AlignVCenter | Qt::AlignLeft, title);
+    painter.setFont(theme_font(11));
+    painter.setPen(theme.quiet);
+    painter.drawText(QRect(left, middle - 28, wide, 18), Qt::AlignVCenter | Qt::AlignRight,
+                     tr("key %1").arg(row + 1));
+    painter.drawText(QRect(left, middle + 12, wide, 16), Qt::AlignVCenter | Qt::AlignLeft,
+                     tr("another result"));
 }
 
 void SoundingPanel::mousePressEvent(QMouseEvent* event) {

@@ -17,11 +17,12 @@ class SoundingPanel : public QWidget {
     static int patch_side(int room_height);
     /// Middle of each patch: frame and height in the parent.
     std::vector<std::pair<FrameId, int>> threads() const;
-    /// Chooses the n-th patch from the top, counted from 1.
+    /// Chooses the n-th patch, of a frame or behind them of a result, from the top, counted from 1.
     void choose(int number);
 
   signals:
     void frame_chosen(moorhaze::FrameId frame);
+    void result_chosen(moorhaze::ResultId result);
     void closed();
 
   protected:
@@ -31,7 +32,10 @@ class SoundingPanel : public QWidget {
     void leaveEvent(QEvent* event) override;
 
   private:
+    int rows() const;
     QRect row_rect(int row) const;
+    void paint_picture(QPainter& painter, const QRect& picture, const QImage& image) const;
+    void paint_result(QPainter& painter, int row, const Sounding::ResultPatch& patch) const;
     QRect close_rect() const;
     int row_at(QPoint place) const;
 

@@ -422,3 +422,34 @@ TEST_CASE("strokes are listed with what is seen where they lie, and saved as a m
     CHECK(int(at(60, 70)) == 0);  // switched off
     CHECK(int(at(120, 100)) == 0);
 }
+
+TEST_CASE("a sounding in Mend shows other results, too, and picks one by its digit", "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    PictureView& view = own.main.picture_view();
+    QTest::mouseClick(&view, Qt::RightButton, {}, view.to_widget({120, 70}).toPoint());
+    own.settle();
+    REQUIRE(session.sounding.is_open());
+    REQUIRE(session.sounding.results().size() == 1);
+    const Sounding::ResultPatch& other = session.sounding.results()[0];
+    CHECK(other.result == own.woven);
+    REQUIRE_FALSE(other.image.isNull());
+    // What is painted from it is what is shown there.
+    const MergeResult& woven = *session.products.merge(own.woven)->result;
+    const int side = session.sounding.patch_px();
+    const cv::Point at = cv::Point(120, 70) - woven.area.tl();
+    const auto expected = woven.picture.pixels.at<cv::Vec3w>(at.y, at.x);
+    const QColor seen = other.image.pixelColor(side / 2, side / 2);
+    CHECK(std::abs(seen.green() - expected[1] / 257.0) < 3);
+    const int frames = int(session.sounding.patches().size());
+    CHECK(frames + 1 <= Sounding::kPatches);
+    QTest::keyClick(&own.main, Qt::Key(Qt::Key_0 + frames + 1));
+    CHECK(session.standpoint.source_result() == own.woven);
+    QTest::keyClick(&own.main, Qt::Key_1);
+    CHECK_FALSE(session.standpoint.source_result());
+    // In Merge there is nothing to paint.
+    session.standpoint.set_stage(Stage::merge);
+    QTest::mouseClick(&view, Qt::RightButton, {}, view.to_widget({120, 70}).toPoint());
+    own.settle();
+    CHECK(session.sounding.results().empty());
+}
