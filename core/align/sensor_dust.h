@@ -1,14 +1,8 @@
 #pragma once
+#include "core/align/dust_comparison.h"
 #include "core/picture/dust_spot.h"
-#include "core/work/job.h"
 
 namespace moorhaze {
-
-/// A frame as the search for dust sees it.
-struct DustView {
-    cv::Mat1f luma;                                 ///< on a square-root scale, 0..1; perhaps reduced
-    cv::Matx33d to_reference = cv::Matx33d::eye();  ///< its own pixels (reduced) to those of the reference
-};
 
 /// Long side that the search works at, at most; and frames that are enough for it.
 inline constexpr int kDustSide = 1600, kDustFrames = 32;
