@@ -27,10 +27,10 @@ Sounding::Sounding(SessionBase& base, QObject* parent) : QObject(parent), base_(
         if (aspect == Standpoint::Aspect::result && is_open()) {
             const ProjectResult* shown = base_.standpoint.result();
             const MergeProduct* product = shown ? base_.products.merge(shown->id) : nullptr;
-            if (product && product->plane != plane_)
-                close();
-            else
-                emit changed();
+            if (product && product->plane != plane_) return close();
+            results_ = other_results();
+            emit changed();
+            if (!wish_.is_busy()) load_results();
         }
     });
 }
@@ -185,7 +185,8 @@ std::vector<Sounding::ResultPatch> Sounding::other_results() const {
     const SharedList<ProjectResult>& all = base_.document.project().results;
     const ProjectResult* shown = base_.standpoint.result();
     if (base_.standpoint.stage() != Stage::mend || !shown) return others;
-    for (int i = all.size() - 1; i >= 0 && int(others.size()) < kResultPatches; --i)
+    const int most = std::min(kResultPatches, kPatches - int(patches_.size()));
+    for (int i = all.size() - 1; i >= 0 && int(others.size()) < most; --i)
         if (all[i].id != shown->id && base_.products.result_source(all[i].id, plane_))
             others.push_back({all[i].id, QString::fromStdString(all[i].title), {}});
     return others;

@@ -447,6 +447,14 @@ TEST_CASE("a sounding in Mend shows other results, too, and picks one by its dig
     CHECK(session.standpoint.source_result() == own.woven);
     QTest::keyClick(&own.main, Qt::Key_1);
     CHECK_FALSE(session.standpoint.source_result());
+    // Another result is shown: the one before can be painted from.
+    session.standpoint.set_result(own.woven);
+    own.settle();
+    wait_until([&] { return session.sounding.is_settled(); });
+    REQUIRE(session.sounding.is_open());
+    REQUIRE(session.sounding.results().size() == 1);
+    CHECK(session.sounding.results()[0].result == own.depth);
+    CHECK_FALSE(session.sounding.results()[0].image.isNull());
     // In Merge there is nothing to paint.
     session.standpoint.set_stage(Stage::merge);
     QTest::mouseClick(&view, Qt::RightButton, {}, view.to_widget({120, 70}).toPoint());
