@@ -5,15 +5,12 @@
 #include <opencv2/core/optim.hpp>
 #include <opencv2/imgproc.hpp>
 
+#include "core/align/homography.h"
+
 namespace moorhaze {
 namespace {
 
 constexpr double kWorthFitting = 0.3;  // of the variance that a first guess explains
-
-cv::Point2d mapped(const cv::Matx33d& matrix, cv::Point2d at) {
-    const cv::Vec3d to = matrix * cv::Vec3d(at.x, at.y, 1);
-    return {to[0] / to[2], to[1] / to[2]};
-}
 
 class SpotFit {
   public:
@@ -100,7 +97,8 @@ SpotFit::SpotFit(const std::vector<DustView>& views, const std::vector<cv::Mat1f
         std::vector<cv::Point2d> wings;
         double way = 0;
         for (const int other : {own.view - own.hop, own.view + own.hop}) {
-            const cv::Point2d moved = mapped(between_views(views, own.view, other), start_) - start_;
+            const cv::Point2d moved =
+                mapped(between_views(views, own.view, other), start_.x, start_.y) - start_;
             way += cv::norm(moved) / 2;
             wings.push_back(-moved);
         }
