@@ -1,12 +1,9 @@
 // How long mending takes at 24 megapixels: what a moving brush waits for, without and with 200 strokes
 // beneath.
-#include <algorithm>
-#include <chrono>
-#include <cstdio>
 #include <filesystem>
-#include <functional>
 #include <opencv2/imgproc.hpp>
 
+#include "benchmarks/times.h"
 #include "core/mend/mended.h"
 #include "core/merge/sharpness.h"
 #include "core/picture/display.h"
@@ -30,23 +27,7 @@ Picture grainy(std::uint64_t seed, int type) {
     return picture;
 }
 
-struct Times {
-    std::vector<double> ms;
-    void take(const std::function<void()>& work) {
-        const auto begin = std::chrono::steady_clock::now();
-        work();
-        ms.push_back(
-            std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - begin).count());
-    }
-    double at(double share) {
-        std::sort(ms.begin(), ms.end());
-        return ms[std::min(ms.size() - 1, std::size_t(share * double(ms.size())))];
-    }
-    void print(const char* what) {
-        std::printf("%-44s median %7.2f ms, 95 of 100 %7.2f ms, worst %7.2f ms\n", what, at(0.5), at(0.95),
-                    at(1));
-    }
-};
+using bench::Times;
 
 }  // namespace
 

@@ -24,6 +24,7 @@ CLI::App* add_inspect(CLI::App& app, const Common& common);
 CLI::App* add_align(CLI::App& app, const Common& common);
 CLI::App* add_merge(CLI::App& app, const Common& common);
 CLI::App* add_mend(CLI::App& app, const Common& common);
+CLI::App* add_finish(CLI::App& app, const Common& common);
 CLI::App* add_plan(CLI::App& app, const Common& common);
 CLI::App* add_simulate(CLI::App& app, const Common& common);
 

@@ -8,6 +8,7 @@
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
 #include "core/project/result_series.h"
+#include "core/project/stored_sources.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -17,16 +18,6 @@ struct Arguments {
     int result = 0;
     bool snags = false, overwrite = false;
 };
-
-const ProjectResult& wanted_result(const Project& project, int number, const std::string& file) {
-    const int count = project.results.size();
-    if (count == 0)
-        throw FileError(file + ": has no result yet. Merge in the window, or with moorhaze-cli merge.");
-    if (number > count)
-        throw BadParameter("--result " + std::to_string(number) + ": the project has " +
-                           std::to_string(count) + (count == 1 ? " result" : " results"));
-    return project.results[number > 0 ? number - 1 : count - 1];
-}
 
 nlohmann::json json_of(const Snag& snag, bool painted, bool ignored) {
     return {
@@ -53,7 +44,7 @@ void run(const Arguments& arguments, const Common& common) {
     const std::filesystem::path file = project_file(arguments.project);
     const OpenedProject opened = open_project(file, {});
     const Project& project = opened.saved.project;
-    const ProjectResult& result = wanted_result(project, arguments.result, file.string());
+    const ProjectResult& result = result_numbered(project, arguments.result, file.string());
     const Series series = series_of_result(project, opened.facts, result);
     const StoredResult stored = read_result(file.parent_path(), result, {});
     const MergePlanes planes = planes_of(stored.result, series);

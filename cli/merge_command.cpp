@@ -3,16 +3,16 @@
 #include <iostream>
 #include <sstream>
 
-#include "cli/commands.h"
+#include "cli/finish_options.h"
 #include "core/align/common_area.h"
 #include "core/files/float_tiff.h"
 #include "core/files/safe_write.h"
 #include "core/mend/mended.h"
 #include "core/project/align_series.h"
+#include "core/project/handed_picture.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
-#include "core/project/result_files.h"
-#include "core/project/result_series.h"
+#include "core/project/stored_sources.h"
 #include "core/project/words.h"
 
 namespace moorhaze::cli {
@@ -29,6 +29,7 @@ struct Arguments {
     std::optional<int> reference, backdrop;
     std::optional<bool> mend_dust;
     int memory_mb = 0;
+    FinishOptions finish;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false, no_glare_guard = false,
          no_grain_guard = false;
 };
@@ -96,22 +97,6 @@ SharedList<Stroke> strokes_on(const Project& project, const MadeFrom& from) {
     return {};
 }
 
-/// The other results that strokes come from, as the project's folder keeps them.
-ResultSources sources_of(const SharedList<Stroke>& strokes, const Start& start, const Series& series,
-                         const SeriesGeometry& geometry) {
-    ResultSources sources;
-    for (const Stroke& stroke : strokes) {
-        const auto* id = std::get_if<ResultId>(&stroke.source);
-        const ProjectResult* result = id && !stroke.is_off ? find_result(start.project, *id) : nullptr;
-        if (!result || sources.contains(*id)) continue;
-        StoredResult stored = read_result(start.folder, *result, {});
-        const Series own = series_of_result(start.project, start.facts, *result);
-        if (const auto lies = between_planes(own, stored.geometry, series, geometry))
-            sources[*id] = {std::make_shared<const MergeResult>(std::move(stored.result)), *lies};
-    }
-    return sources;
-}
-
 nlohmann::json settings_json(const MergeSettings& settings) {
     return {{"detail_size_px", settings.detail_size_px}, {"seam_width_px", settings.seam_width_px},
             {"trust_floor", settings.trust_floor},       {"backdrop_frame", settings.backdrop_frame},
@@ -129,7 +114,7 @@ nlohmann::json made_by_json(const cv::Mat1b& made_by) {
 
 void run(const Arguments& arguments, const Common& common) {
     if (arguments.method) merge_method(*arguments.method);  // wrong use is said before anything is read
-    const FileFormat format = format_of_name(arguments.out);
+    arguments.finish.output_for({}, arguments.out);
     if (!arguments.overwrite && std::filesystem::exists(arguments.out))
         throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
     nlohmann::json seconds;
@@ -195,22 +180,30 @@ void run(const Arguments& arguments, const Common& common) {
     const int strips = (area.height + rows - 1) / rows;
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
     const SharedList<Stroke> strokes = strokes_on(project, from);
-    if (!strokes.empty()) {
-        const FrameSource source(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
-        result.picture =
-            mended(result, strokes, {source, sources_of(strokes, start, series, geometry)}, area, {});
-    }
+    const FrameSource source(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
+    const MendSources sources{source,
+                              stored_sources(strokes, start.project, facts, start.folder, series, geometry)};
+    const Picture mended_picture =
+        strokes.empty() ? result.picture : mended(result, strokes, sources, area, {});
     if (!result.picture.alpha.empty())
         warnings.push_back(
             std::to_string(long(result.picture.alpha.total()) - cv::countNonZero(result.picture.alpha)) +
-            " pixels are covered by no frame and stay transparent (black in JPEG)");
+            " pixels are covered by no frame and stay transparent (white in JPEG)");
     took("merge");
-    WriteSettings write;
-    write.format = format;
-    write.overwrite = arguments.overwrite;
-    write.made_with = made_with({{}, {}, from, 0, false, strokes, {}});
-    write_picture(arguments.out, result.picture, series.frames[std::size_t(geometry.reference)].info.shooting,
-                  write, {});
+    const ProjectResult made{{}, {}, from, 0, false, strokes, {}};
+    const Frame& reference = series.frames[std::size_t(geometry.reference)];
+    ToFinish own{mended_picture,
+                 area.tl(),
+                 arguments.finish.no_finish ? Finish{} : project.finish,
+                 project.hand_over,
+                 reference.info.shooting,
+                 made_with(made),
+                 {},
+                 raw_rendering_of(reference, from.align.look.development)};
+    own.layers = [&](const Framing& framing, const Job& job) {
+        return layers_of(result, strokes, sources, framing, job);
+    };
+    finish_and_write(arguments.finish, arguments.out, own, arguments.overwrite, {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);
     if (!arguments.source_out.empty()) write_plane(arguments.source_out, result.source);
     took("write");
@@ -244,7 +237,9 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     std::string methods;
     for (const MergeMethod& method : merge_methods()) methods += (methods.empty() ? "" : ", ") + method.name;
     arguments->frames.add_to(*command);
-    command->add_option("-o,--output", arguments->out, "Picture to write: .tif, .jpg or .png")->required();
+    command
+        ->add_option("-o,--output", arguments->out, "Picture to write: .tif, .jpg, .png, .jxl, .dng or .ora")
+        ->required();
     command->add_option("--method", arguments->method, "One of: " + methods)
         ->default_str(merge_methods()[0].name);
     command->add_option("--range", arguments->range, "Only frames A-B");
@@ -283,6 +278,8 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     command->add_option("--source-out", arguments->source_out,
                         "Write which frame each pixel came from, 16 bit");
     command->add_option("--report", arguments->report, "Write a JSON report here");
+    command->add_flag("--no-finish", arguments->finish.no_finish, "Of a project: leave its finish out");
+    arguments->finish.add_to(*command);
     command->callback([arguments, &common] { run(*arguments, common); });
     return command;
 }

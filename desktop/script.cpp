@@ -2,6 +2,7 @@
 
 #include <QAction>
 #include <QCoreApplication>
+#include <QDoubleSpinBox>
 #include <QPushButton>
 #include <algorithm>
 #include <cstdio>
@@ -9,6 +10,7 @@
 #include "desktop/session/standing.h"
 #include "desktop/session/text.h"
 #include "desktop/tray/plan_tray.h"
+#include "desktop/tray/tray_parts.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
 
@@ -54,6 +56,12 @@ void show_page(const Step& step) {
                                                          : "mendPage2")
             ->click();
     }
+    static const char* const finish_pages[] = {"frame", "light", "colour", "detail", "ground", "hand-over"};
+    for (int page = 0; page < int(std::size(finish_pages)); ++page)
+        if (name == finish_pages[page]) {
+            step.session.standpoint.set_stage(Stage::finish);
+            return step.session.standpoint.set_finish_page(FinishPage(page));
+        }
     step.session.standpoint.set_stage(Stage::plan);
     step.window.plan_tray().show_page(name == "numbers" ? PlanTray::numbers
                                       : name == "shoot" ? PlanTray::shoot
@@ -99,6 +107,26 @@ void draw(const Step& step) {
     brushwork.end_stroke();
 }
 
+/// A drag in the picture, as with the left button.
+void drag(const Step& step) {
+    PictureView& view = step.window.picture_view();
+    const QList<QPointF> places = line(step);
+    emit view.handle_pressed(places.first(), Qt::NoModifier);
+    for (const QPointF& place : places.mid(1)) emit view.handle_moved(place, Qt::NoModifier);
+    if (step.words.value(4) != "hold") emit view.handle_released();
+}
+
+void click_at(const Step& step) {
+    emit step.window.picture_view().handle_pressed(step.point(0), Qt::NoModifier);
+    emit step.window.picture_view().handle_released();
+}
+
+void set_value(const Step& step) {
+    auto* row = step.window.findChild<ValueRow*>(step.words[0]);
+    if (!row) return step.fail(QStringLiteral("there is no value '%1'").arg(step.words[0]));
+    row->field()->setValue(step.number(1));
+}
+
 void press(const Step& step) {
     for (const QString& key : step.words)
         for (QAction* action : step.window.actions())
@@ -132,10 +160,10 @@ void zoom(const Step& step) {
 
 void save(const Step& step) {
     const QString& file = step.words[0];
-    const auto& kinds = export_kinds();
-    const auto kind =
-        std::find_if(kinds.begin(), kinds.end(), [&](const auto& own) { return file.endsWith(own.ending); });
-    step.session.exporter.save(file, kind == kinds.end() ? kinds[0] : *kind, 95, true);
+    Output output;
+    output.format = format_of_name(file.toStdString());
+    if (output.format == FileFormat::jpeg) output.bits = 8;
+    step.session.exporter.save(file, output, true);
 }
 
 void snapshot(const Step& step) {
@@ -154,7 +182,10 @@ const ScriptCommand kCommands[] = {
          else
              step.fail(QStringLiteral("there is no stage '%1'").arg(step.words[0]));
      }},
-    {"page", "numbers | shoot | bring-in | snags | strokes | fill", 1, 1, false, &show_page},
+    {"page",
+     "numbers | shoot | bring-in | snags | strokes | fill | frame | light | colour | detail | ground | "
+     "hand-over",
+     1, 1, false, &show_page},
     {"bench", "SCENE [mishaps]", 1, 2, false, &connect_bench},
     {"marks", "NEAR_MM FAR_MM", 2, 2, true,
      [](const Step& step) { step.session.shoot_desk.set_marks(step.number(0), step.number(1)); }},
@@ -174,6 +205,9 @@ const ScriptCommand kCommands[] = {
     {"zoom", "PERCENT [X Y]", 1, 3, true, &zoom},
     {"point", "X Y", 2, 2, true, [](const Step& step) { step.window.point_at(step.point(0), true); }},
     {"draw", "X Y X Y", 4, 4, true, &draw},
+    {"drag", "X Y X Y [hold]", 4, 5, false, &drag},
+    {"click", "X Y", 2, 2, true, &click_at},
+    {"set", "VALUE NUMBER", 2, 2, false, &set_value},
     {"press", "KEYS...", 1, 100, false, &press},
     {"do", "COMMAND", 1, 1, false, &do_command},
     {"keep-as", "FOLDER NAME", 2, 2, false,

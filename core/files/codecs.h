@@ -3,6 +3,7 @@
 #include <filesystem>
 #include <memory>
 
+#include "core/files/picture_file.h"
 #include "core/picture/picture.h"
 #include "core/work/job.h"
 
@@ -65,7 +66,12 @@ std::vector<std::uint8_t> jxl_exif(const std::filesystem::path& file);
 std::vector<std::uint8_t> after_exif_offset(std::vector<std::uint8_t> block);
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options);
-void encode_tiff(const std::filesystem::path& file, const Picture& picture);
+/// @param dots_per_inch  0: nothing is said.
+void encode_tiff(const std::filesystem::path& file, const Picture& picture, TiffCompression compression,
+                 double dots_per_inch);
 void encode_png(const std::filesystem::path& file, const Picture& picture);
+/// @param quality  1..100; 100 is lossless.
+void encode_jxl(const std::filesystem::path& file, const Picture& picture, int quality,
+                const MetadataBlocks& metadata);
 
 }  // namespace moorhaze::codecs

@@ -83,6 +83,8 @@ const char* name_of(FileFormat format) {
             return "HEIF";
         case FileFormat::jxl:
             return "JPEG XL";
+        case FileFormat::open_raster:
+            return "OpenRaster file";
     }
     return "";
 }
@@ -138,7 +140,8 @@ codecs::Header probe(const std::filesystem::path& file, FileFormat format) {
         case FileFormat::jxl:
             return codecs::probe_jxl(file);
         case FileFormat::raw:
-            break;  // read_raw_info
+        case FileFormat::open_raster:
+            break;  // read_raw_info; never read
     }
     return {};
 }
@@ -221,8 +224,12 @@ FileFormat format_of_name(const std::filesystem::path& file) {
     if (ending == ".jpg" || ending == ".jpeg") return FileFormat::jpeg;
     if (ending == ".tif" || ending == ".tiff") return FileFormat::tiff;
     if (ending == ".png") return FileFormat::png;
-    throw BadParameter(file.string() +
-                       ": the ending says no format that can be written. Use .tif, .jpg or .png.");
+    if (ending == ".jxl") return FileFormat::jxl;
+    if (ending == ".dng") return FileFormat::raw;
+    if (ending == ".ora") return FileFormat::open_raster;
+    throw BadParameter(
+        file.string() +
+        ": the ending says no format that can be written. Use .tif, .jpg, .png, .jxl, .dng or .ora.");
 }
 
 PictureInfo read_picture_info(const std::filesystem::path& file) {
@@ -309,7 +316,7 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
                    const WriteSettings& settings, const Job& job) {
     if (picture.pixels.empty()) throw BadParameter(file.string() + ": there is no picture to write");
     if (settings.jpeg_quality < 1 || settings.jpeg_quality > 100)
-        throw BadParameter("JPEG quality lies between 1 and 100");
+        throw BadParameter("the quality of JPEG and JPEG XL lies between 1 and 100");
     const Picture ready = with_bits(picture, settings.format == FileFormat::jpeg ? 8 : settings.bits);
     write_beside_then_rename(file, settings.overwrite, [&](const std::filesystem::path& temporary) {
         job.checkpoint(0.1);
@@ -318,18 +325,23 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
                 codecs::encode_jpeg(temporary, ready, {settings.jpeg_quality});
                 break;
             case FileFormat::tiff:
-                codecs::encode_tiff(temporary, ready);
+                codecs::encode_tiff(temporary, ready, settings.compression, settings.dots_per_inch);
                 break;
             case FileFormat::png:
                 codecs::encode_png(temporary, ready);
                 break;
+            case FileFormat::jxl:
+                codecs::encode_jxl(
+                    temporary, ready, settings.jpeg_quality,
+                    metadata_blocks(shooting, settings.made_with, settings.about, settings.dots_per_inch));
+                return;  // its metadata are in it
             case FileFormat::raw:
             case FileFormat::heif:
-            case FileFormat::jxl:
+            case FileFormat::open_raster:
                 throw BadParameter(file.string() + ": a " + name_of(settings.format) + " cannot be written");
         }
         job.checkpoint(0.8);
-        write_shooting_data(temporary, shooting, settings.made_with);
+        write_shooting_data(temporary, shooting, settings.made_with, settings.about, settings.dots_per_inch);
         job.checkpoint(1.0);
     });
 }

@@ -10,7 +10,8 @@
 
 namespace moorhaze {
 
-enum class FileFormat { jpeg, tiff, png, raw, heif, jxl };
+/// OpenRaster, layered, is only written (see open_raster.h); raw files are read, and written as linear DNG.
+enum class FileFormat { jpeg, tiff, png, raw, heif, jxl, open_raster };
 
 /// What a picture file holds, without decoding its pixels.
 struct PictureInfo {
@@ -51,12 +52,17 @@ Picture read_preview(const std::filesystem::path& file, int longest_side_px,
 Picture read_thumbnail(const std::filesystem::path& file, int longest_side_px,
                        const Development& development = {});
 
+enum class TiffCompression { none, lzw, deflate };
+
 struct WriteSettings {
     FileFormat format = FileFormat::tiff;
     int bits = 16;           ///< 8 or 16; JPEG is always 8
-    int jpeg_quality = 95;   ///< 1..100
+    int jpeg_quality = 95;   ///< 1..100, of JPEG and JPEG XL; 100 leaves JPEG XL without loss
     bool overwrite = false;  ///< otherwise an existing file is an error
     std::string made_with;   ///< how the picture was made, for the file's metadata; may be empty
+    TiffCompression compression = TiffCompression::deflate;
+    AboutPicture about = {};
+    double dots_per_inch = 0;  ///< said in the file; 0: nothing is
 };
 
 /// Writes beside the target and renames when complete: a failed or cancelled write leaves no file and never

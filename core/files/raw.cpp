@@ -259,8 +259,10 @@ RawInfo read_raw_info(const std::filesystem::path& file) {
     return info;
 }
 
-Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink,
-                    const Job& job) {
+namespace {
+
+/// @throws BadParameter.
+void check(const Development& development) {
     if (development.black_shift < 0 || development.black_shift > 0.5 || development.white_shift < 0 ||
         development.white_shift > 0.5)
         throw BadParameter("black and white point of raw files shift by 0 to 0.5 of full scale");
@@ -268,29 +270,46 @@ Picture develop_raw(const std::filesystem::path& file, const Development& develo
         throw BadParameter("the exposure of raw files changes by -4 to 4 EV");
     if (development.red < 0 || development.blue < 0 || development.red > 20 || development.blue > 20)
         throw BadParameter("white balance multipliers lie between 0 and 20");
-    Opened opened(file, job);
-    libraw_data_t& data = opened.data();
-    opened.unpack();
-    set_up(data.params, development.demosaic, shrink);
+    if (1 - development.black_shift - development.white_shift < 0.05)
+        throw BadParameter("black and white point of raw files need 0.05 of full scale between them");
+}
+
+/// Multipliers of red and blue against green: as chosen, or as the file notes them.
+cv::Vec2d white_balance_of(const libraw_data_t& data, const Development& development) {
     auto or_noted = [&](double chosen, int channel) {
         if (chosen > 0) return chosen;
         const double noted = multiplier(data.color.cam_mul, channel);
         // A file that notes none: the camera's daylight values.
         return noted > 0 ? noted : std::max(0.01, multiplier(data.color.pre_mul, channel));
     };
-    set_white_balance(data.params, or_noted(development.red, 0), or_noted(development.blue, 2));
-    opened.process();
+    return {or_noted(development.red, 0), or_noted(development.blue, 2)};
+}
 
-    const auto& sizes = data.sizes;
+/// White-balanced light of the camera to linear sRGB.
+cv::Matx33d matrix_to_srgb(const libraw_data_t& data) {
     cv::Matx33d to_srgb;
     for (int row = 0; row < 3; ++row)
         for (int c = 0; c < 3; ++c) to_srgb(row, c) = data.color.rgb_cam[row][c];
-    if (cv::norm(to_srgb) == 0 || data.idata.colors != 3) to_srgb = cv::Matx33d::eye();
+    return cv::norm(to_srgb) == 0 || data.idata.colors != 3 ? cv::Matx33d::eye() : to_srgb;
+}
+
+}  // namespace
+
+Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink,
+                    const Job& job) {
+    check(development);
+    Opened opened(file, job);
+    libraw_data_t& data = opened.data();
+    opened.unpack();
+    set_up(data.params, development.demosaic, shrink);
+    const cv::Vec2d balance = white_balance_of(data, development);
+    set_white_balance(data.params, balance[0], balance[1]);
+    opened.process();
+
+    const auto& sizes = data.sizes;
     const double span = 1 - development.black_shift - development.white_shift;
-    if (span < 0.05)
-        throw BadParameter("black and white point of raw files need 0.05 of full scale between them");
     const double gain = std::exp2(development.exposure_ev) / (65535 * span);
-    const cv::Matx33f matrix = cv::Matx33f(srgb_to_bt2020() * to_srgb * gain);
+    const cv::Matx33f matrix = cv::Matx33f(srgb_to_bt2020() * matrix_to_srgb(data) * gain);
     const bool grey = data.idata.colors == 1;
     const float black = float(65535 * development.black_shift);
     const ToneCurve curve(working_profile());
@@ -318,30 +337,31 @@ std::vector<std::uint8_t> read_raw_thumbnail(const std::filesystem::path& file) 
     return {bytes, bytes + thumbnail.tlength};
 }
 
-CameraLight read_camera_light(const std::filesystem::path& file, Demosaic demosaic) {
+RawRendering raw_rendering(const std::filesystem::path& file, const Development& development) {
+    check(development);
     Opened opened(file);
     libraw_data_t& data = opened.data();
-    opened.unpack();
-    set_up(data.params, demosaic, 1);
-    set_white_balance(data.params, 1, 1);
-    CameraLight light;
-    light.shooting = shooting_of(file, opened);
-    opened.process();
-    cv::Mat3w stored(data.sizes.iheight, data.sizes.iwidth);
-    for_rows(stored.rows, {}, [&](int y) {
-        for (int x = 0; x < stored.cols; ++x) {
-            const ushort* camera = data.image[y * stored.cols + x];
-            stored(y, x) = {camera[0], camera[1], camera[2]};
-        }
-    });
-    light.pixels = codecs::upright(stored, light.shooting.orientation);
-    light.shooting.orientation = 1;
-    light.from_xyz = matrix_from_xyz(data.color);
+    if (data.idata.colors != 3)
+        throw BadParameter(file.string() +
+                           ": its sensor has no three colours, so it becomes no DNG; use TIFF");
+    const cv::Vec2d balance = white_balance_of(data, development);
+    // LibRaw scales the smallest multiplier to 1, so that no channel is lifted above the sensor's white.
+    cv::Vec3d multipliers(balance[0], 1, balance[1]);
+    multipliers *= 1 / *std::min_element(multipliers.val, multipliers.val + 3);
+    RawRendering rendering;
+    const double gain =
+        std::exp2(development.exposure_ev) / (1 - development.black_shift - development.white_shift);
+    const cv::Matx33d balanced_from_picture = (srgb_to_bt2020() * matrix_to_srgb(data) * gain).inv();
     for (int c = 0; c < 3; ++c) {
-        const double noted = multiplier(data.color.cam_mul, c);
-        light.neutral[c] = noted > 0 ? 1 / noted : 1;
+        for (int k = 0; k < 3; ++k)
+            rendering.camera_from_picture(c, k) = balanced_from_picture(c, k) / multipliers[c];
+        rendering.camera_offset[c] = development.black_shift / multipliers[c];
+        rendering.neutral[c] = 1 / multipliers[c];
     }
-    return light;
+    rendering.from_xyz = matrix_from_xyz(data.color);
+    rendering.exposure_ev = development.exposure_ev;
+    rendering.camera = shooting_of(file, opened).camera;
+    return rendering;
 }
 
 }  // namespace moorhaze

@@ -1,11 +1,10 @@
 #pragma once
 #include <filesystem>
 #include <opencv2/core.hpp>
-#include "core/work/job.h"
-
 #include "core/files/development.h"
 #include "core/files/shooting_data.h"
 #include "core/picture/picture.h"
+#include "core/work/job.h"
 
 namespace moorhaze {
 
@@ -33,16 +32,20 @@ RawInfo read_raw_info(const std::filesystem::path& file);
 Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink,
                     const Job& job = {});
 
-/// The light as the camera's sensor saw it, for a linear DNG: white balance and exposure still open.
-struct CameraLight {
-    cv::Mat3w pixels;      ///< upright; linear, camera's own colours, 65535 = sensor's white point
+/// How a raw file's light became a picture, to be taken back: for a linear DNG.
+struct RawRendering {
+    /// Linear light of the picture to the camera's own colours, white balance and exposure taken off; 1 is
+    /// the sensor's white point. `camera_offset` is added: what the development took as black.
+    cv::Matx33d camera_from_picture;
+    cv::Vec3d camera_offset;
     cv::Matx33d from_xyz;  ///< XYZ (D65) to the camera's colours, as DNG's ColorMatrix
-    cv::Vec3d neutral;     ///< camera colour of what is white in the picture, as DNG's AsShotNeutral
-    ShootingData shooting;
+    cv::Vec3d neutral;  ///< camera colour of what is white in the picture, as DNG's AsShotNeutral; at most 1
+    double exposure_ev = 0;  ///< of the development
+    std::string camera;      ///< maker and model
 };
 
-/// @throws as develop_raw.   Thread-safe.
-CameraLight read_camera_light(const std::filesystem::path& file, Demosaic demosaic);
+/// @throws as develop_raw.   Thread-safe; decodes no pixels.
+RawRendering raw_rendering(const std::filesystem::path& file, const Development& development);
 
 /// The JPEG that the camera put into a raw file; empty if there is none.   Thread-safe.
 std::vector<std::uint8_t> read_raw_thumbnail(const std::filesystem::path& file);

@@ -1,5 +1,6 @@
 #include "core/files/shooting_data.h"
 
+#include <cmath>
 #include <exiv2/exiv2.hpp>
 #include <mutex>
 
@@ -84,6 +85,59 @@ void fill(ShootingData& data, Exiv2::ExifData& exif) {
     data.exif.assign(blob.begin(), blob.end());
 }
 
+/// Source: IPTC Photo Metadata Standard 2022, which puts these into the Dublin Core schema.
+void describe(Exiv2::XmpData& xmp, const AboutPicture& about) {
+    auto in_a_language = [&](const char* key, const std::string& text) {
+        if (!text.empty()) xmp[key] = "lang=\"x-default\" " + text;
+    };
+    in_a_language("Xmp.dc.title", about.title);
+    in_a_language("Xmp.dc.description", about.description);
+    in_a_language("Xmp.dc.rights", about.rights);
+    auto add_each = [&](const char* key, const std::vector<std::string>& texts, Exiv2::TypeId type) {
+        if (texts.empty()) return;
+        const auto value = Exiv2::Value::create(type);
+        for (const std::string& text : texts) value->read(text);
+        xmp.add(Exiv2::XmpKey(key), value.get());
+    };
+    if (!about.creator.empty()) add_each("Xmp.dc.creator", {about.creator}, Exiv2::xmpSeq);
+    add_each("Xmp.dc.subject", about.keywords, Exiv2::xmpBag);
+}
+
+/// What goes into a finished picture: the shooting data without what belongs to the frame's own file.
+Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with, const AboutPicture& about,
+                         double dots_per_inch) {
+    Exiv2::ExifData exif;
+    if (!data.exif.empty())
+        Exiv2::ExifParser::decode(exif, data.exif.data(), std::uint32_t(data.exif.size()));
+    // Among them how a TIFF's own pixels lie: of a frame that says nothing of this file.
+    for (const char* stale : {"Exif.Photo.PixelXDimension",     "Exif.Photo.PixelYDimension",
+                              "Exif.Photo.MakerNote",           "Exif.Image.ImageWidth",
+                              "Exif.Image.ImageLength",         "Exif.Image.BitsPerSample",
+                              "Exif.Image.Compression",         "Exif.Image.PhotometricInterpretation",
+                              "Exif.Image.SamplesPerPixel",     "Exif.Image.StripOffsets",
+                              "Exif.Image.RowsPerStrip",        "Exif.Image.StripByteCounts",
+                              "Exif.Image.PlanarConfiguration", "Exif.Image.Predictor",
+                              "Exif.Image.ExtraSamples",        "Exif.Image.SampleFormat",
+                              "Exif.Image.InterColorProfile",   "Exif.Image.TileWidth",
+                              "Exif.Image.TileLength",          "Exif.Image.TileOffsets",
+                              "Exif.Image.TileByteCounts"})
+        if (const auto entry = exif.findKey(Exiv2::ExifKey(stale)); entry != exif.end()) exif.erase(entry);
+    exif["Exif.Image.Orientation"] = std::uint16_t(1);
+    exif["Exif.Image.Software"] = "Moorhaze";
+    if (!made_with.empty()) exif["Exif.Photo.UserComment"] = "charset=Ascii " + made_with;
+
+    if (!about.description.empty()) exif["Exif.Image.ImageDescription"] = about.description;
+    if (!about.creator.empty()) exif["Exif.Image.Artist"] = about.creator;
+    if (!about.rights.empty()) exif["Exif.Image.Copyright"] = about.rights;
+    if (dots_per_inch > 0) {
+        const Exiv2::URational resolution(std::uint32_t(std::lround(dots_per_inch * 100)), 100);
+        exif["Exif.Image.XResolution"] = resolution;
+        exif["Exif.Image.YResolution"] = resolution;
+        exif["Exif.Image.ResolutionUnit"] = std::uint16_t(2);  // inches
+    }
+    return exif;
+}
+
 }  // namespace
 
 ShootingData read_shooting_data(const std::filesystem::path& file) {
@@ -129,23 +183,62 @@ std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file)
     }
 }
 
-void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
-                         const std::string& made_with) {
+MetadataBlocks metadata_blocks(const ShootingData& data, const std::string& made_with,
+                               const AboutPicture& about, double dots_per_inch) {
     prepare_exiv2();
+    MetadataBlocks blocks;
     try {
-        Exiv2::ExifData exif;
-        if (!data.exif.empty())
-            Exiv2::ExifParser::decode(exif, data.exif.data(), std::uint32_t(data.exif.size()));
-        for (const char* stale : {"Exif.Photo.PixelXDimension", "Exif.Photo.PixelYDimension",
-                                  "Exif.Image.ImageWidth", "Exif.Image.ImageLength", "Exif.Photo.MakerNote"})
-            if (const auto entry = exif.findKey(Exiv2::ExifKey(stale)); entry != exif.end())
-                exif.erase(entry);
-        exif["Exif.Image.Orientation"] = std::uint16_t(1);
-        exif["Exif.Image.Software"] = "Moorhaze";
-        if (!made_with.empty()) exif["Exif.Photo.UserComment"] = "charset=Ascii " + made_with;
+        const Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch);
+        Exiv2::Blob bytes;
+        Exiv2::ExifParser::encode(bytes, Exiv2::littleEndian, exif);
+        blocks.exif.assign(bytes.begin(), bytes.end());
+        Exiv2::XmpData xmp;
+        describe(xmp, about);
+        if (!xmp.empty()) Exiv2::XmpParser::encode(blocks.xmp, xmp);
+    } catch (const Exiv2::Error& error) {
+        throw FileError(std::string("the shooting data could not be written (") + error.what() +
+                        "). Save in another format, or without shooting data.");
+    }
+    return blocks;
+}
 
+AboutPicture read_about(const std::filesystem::path& file) {
+    prepare_exiv2();
+    AboutPicture about;
+    try {
         auto image = Exiv2::ImageFactory::open(file.string());
         image->readMetadata();
+        const Exiv2::XmpData& xmp = image->xmpData();
+        auto text = [&](const char* key) {
+            const auto entry = xmp.findKey(Exiv2::XmpKey(key));
+            if (entry == xmp.end() || entry->count() == 0) return std::string();
+            std::string value = entry->toString(0);
+            // A text in several languages names the one it is in.
+            if (value.rfind("lang=", 0) == 0)
+                value = value.find(' ') == std::string::npos ? "" : value.substr(value.find(' ') + 1);
+            return value;
+        };
+        about = {text("Xmp.dc.title"),
+                 text("Xmp.dc.description"),
+                 text("Xmp.dc.creator"),
+                 text("Xmp.dc.rights"),
+                 {}};
+        if (const auto words = xmp.findKey(Exiv2::XmpKey("Xmp.dc.subject")); words != xmp.end())
+            for (long i = 0; i < long(words->count()); ++i) about.keywords.push_back(words->toString(i));
+    } catch (const std::exception&) {
+        // As above: what is said about a picture never stops a series.
+    }
+    return about;
+}
+
+void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
+                         const std::string& made_with, const AboutPicture& about, double dots_per_inch) {
+    prepare_exiv2();
+    try {
+        Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch);
+        auto image = Exiv2::ImageFactory::open(file.string());
+        image->readMetadata();
+        describe(image->xmpData(), about);
         exif["Exif.Photo.PixelXDimension"] = std::uint32_t(image->pixelWidth());
         exif["Exif.Photo.PixelYDimension"] = std::uint32_t(image->pixelHeight());
         if (image->mimeType() == "image/tiff") {

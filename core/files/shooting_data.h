@@ -22,6 +22,14 @@ struct ShootingData {
     bool operator==(const ShootingData&) const = default;
 };
 
+/// What a person says about a picture; goes into Exif, and into XMP by the schema of Dublin Core (IPTC Photo
+/// Metadata Standard: title, description, creator, rights, keywords).
+struct AboutPicture {
+    std::string title, description, creator, rights;
+    std::vector<std::string> keywords;
+    bool operator==(const AboutPicture&) const = default;
+};
+
 /// Reads the shooting data of a JPEG, TIFF or PNG. A file without any, or with damaged ones, gives an empty
 /// value: shooting data never stop a series.   Thread-safe.
 ShootingData read_shooting_data(const std::filesystem::path& file);
@@ -34,9 +42,23 @@ std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file)
 
 /// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview
 /// and the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware
-/// and UserComment.
+/// and UserComment. `about` goes into Exif and XMP.
+/// @param dots_per_inch  the size that it is meant to be printed at; 0: nothing is said.
 /// @throws FileError.   Thread-safe.
 void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
-                         const std::string& made_with);
+                         const std::string& made_with, const AboutPicture& about = {},
+                         double dots_per_inch = 0);
+
+/// The same for formats whose encoder puts metadata in: a TIFF-structured block, and an XMP packet (empty
+/// where there is nothing to say).   @throws FileError.   Thread-safe.
+struct MetadataBlocks {
+    std::vector<std::uint8_t> exif;
+    std::string xmp;
+};
+MetadataBlocks metadata_blocks(const ShootingData& data, const std::string& made_with,
+                               const AboutPicture& about, double dots_per_inch);
+
+/// What is said about a picture in a file; empty where nothing is.   Thread-safe.
+AboutPicture read_about(const std::filesystem::path& file);
 
 }  // namespace moorhaze

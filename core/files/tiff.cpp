@@ -109,8 +109,8 @@ void take_differences(Value* row, int count, int samples) {
     for (int i = count - 1; i >= samples; --i) row[i] = Value(row[i] - row[i - samples]);
 }
 
-/// Rows as they stand in the file before they are compressed: differences.
-cv::Mat rows_of(const Picture& picture, cv::Range range) {
+/// Interleaved rows, of their own memory.
+cv::Mat plain_rows_of(const Picture& picture, cv::Range range) {
     const int rows = range.size();
     cv::Mat plain;
     if (picture.alpha.empty()) {
@@ -121,6 +121,13 @@ cv::Mat rows_of(const Picture& picture, cv::Range range) {
         const int routes[] = {0, 0, 1, 1, 2, 2, 3, 3};
         cv::mixChannels(parts, 2, &plain, 1, routes, 4);
     }
+    return plain;
+}
+
+/// Rows as they stand in the file before they are compressed: differences.
+cv::Mat rows_of(const Picture& picture, cv::Range range) {
+    cv::Mat plain = plain_rows_of(picture, range);
+    const int rows = plain.rows;
     const int samples = plain.channels();
     for (int y = 0; y < rows; ++y)
         if (picture.bits() == 16)
@@ -130,7 +137,7 @@ cv::Mat rows_of(const Picture& picture, cv::Range range) {
     return plain;
 }
 
-void write(TiffHandle& tiff, const Picture& picture) {
+void write(TiffHandle& tiff, const Picture& picture, TiffCompression compression, double dots_per_inch) {
     const int samples = picture.alpha.empty() ? 3 : 4;
     const int bits = picture.bits();
     TIFF* out = tiff.get();
@@ -141,9 +148,18 @@ void write(TiffHandle& tiff, const Picture& picture) {
     TIFFSetField(out, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
     TIFFSetField(out, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
     TIFFSetField(out, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
-    TIFFSetField(out, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);  // the predictor belongs to it
-    TIFFSetField(out, TIFFTAG_PREDICTOR, PREDICTOR_HORIZONTAL);
+    TIFFSetField(out, TIFFTAG_COMPRESSION,
+                 compression == TiffCompression::none  ? COMPRESSION_NONE
+                 : compression == TiffCompression::lzw ? COMPRESSION_LZW
+                                                       : COMPRESSION_ADOBE_DEFLATE);
+    // The predictor belongs to a compression, and is set after it.
+    if (compression != TiffCompression::none) TIFFSetField(out, TIFFTAG_PREDICTOR, PREDICTOR_HORIZONTAL);
     TIFFSetField(out, TIFFTAG_SOFTWARE, "Moorhaze");
+    if (dots_per_inch > 0) {
+        TIFFSetField(out, TIFFTAG_XRESOLUTION, float(dots_per_inch));
+        TIFFSetField(out, TIFFTAG_YRESOLUTION, float(dots_per_inch));
+        TIFFSetField(out, TIFFTAG_RESOLUTIONUNIT, RESUNIT_INCH);
+    }
     if (samples == 4) {
         const std::uint16_t kind = EXTRASAMPLE_UNASSALPHA;
         TIFFSetField(out, TIFFTAG_EXTRASAMPLES, 1, &kind);
@@ -152,7 +168,12 @@ void write(TiffHandle& tiff, const Picture& picture) {
         TIFFSetField(out, TIFFTAG_ICCPROFILE, std::uint32_t(picture.profile.icc.size()),
                      picture.profile.icc.data());
 
-    write_strips(tiff, picture.height(), [&](cv::Range rows) { return rows_of(picture, rows); });
+    if (compression == TiffCompression::deflate)
+        write_strips(tiff, picture.height(), [&](cv::Range rows) { return rows_of(picture, rows); });
+    else
+        write_plain_strips(tiff, picture.height(),
+                           [&](cv::Range rows) { return plain_rows_of(picture, rows); });
+    if (!TIFFFlush(tiff.get())) tiff.fail();
 }
 
 }  // namespace
@@ -196,11 +217,12 @@ Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
     return picture;
 }
 
-void encode_tiff(const std::filesystem::path& file, const Picture& picture) {
+void encode_tiff(const std::filesystem::path& file, const Picture& picture, TiffCompression compression,
+                 double dots_per_inch) {
     const double bytes = double(picture.pixels.total()) * double(picture.pixels.elemSize());
     TiffHandle tiff(file, bytes > 3.5e9 ? "w8" : "w");
     try {
-        write(tiff, picture);
+        write(tiff, picture, compression, dots_per_inch);
         tiff.close();
         if (!tiff.message().empty()) tiff.fail();
     } catch (const FileError&) {

@@ -79,4 +79,16 @@ void write_strips(TiffHandle& tiff, int rows, const std::function<cv::Mat(cv::Ra
     if (!TIFFFlush(out)) tiff.fail();
 }
 
+void write_plain_strips(TiffHandle& tiff, int rows, const std::function<cv::Mat(cv::Range)>& rows_of) {
+    TIFF* out = tiff.get();
+    TIFFSetField(out, TIFFTAG_ROWSPERSTRIP, kStripRows);
+    for (int from = 0, strip = 0; from < rows; from += kStripRows, ++strip) {
+        cv::Mat own = rows_of({from, std::min(rows, from + kStripRows)});  // libtiff changes it
+        if (TIFFWriteEncodedStrip(out, std::uint32_t(strip), own.data,
+                                  tmsize_t(own.total() * own.elemSize())) < 0 ||
+            !tiff.message().empty())
+            tiff.fail();
+    }
+}
+
 }  // namespace moorhaze::codecs

@@ -46,5 +46,9 @@ class TiffHandle {
 /// @param rows_of  gives rows as they stand in the file, continuous; called from several threads.
 /// @throws FileError.
 void write_strips(TiffHandle& tiff, int rows, const std::function<cv::Mat(cv::Range)>& rows_of);
+/// The same with whatever compression is set, by libtiff itself, one after the other.
+/// The directory is not written yet.
+/// @param rows_of  gives rows without a predictor.
+void write_plain_strips(TiffHandle& tiff, int rows, const std::function<cv::Mat(cv::Range)>& rows_of);
 
 }  // namespace moorhaze::codecs

@@ -1,31 +1,19 @@
 #include "core/picture/display.h"
 
-#include <lcms2.h>
-
 #include <algorithm>
-#include <memory>
 
+#include "core/picture/profile_handle.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
 namespace {
 
-struct ProfileCloser {
-    void operator()(void* profile) const noexcept { cmsCloseProfile(profile); }
-};
-struct TransformCloser {
-    void operator()(void* transform) const noexcept { cmsDeleteTransform(transform); }
-};
-using ProfileHandle = std::unique_ptr<void, ProfileCloser>;
-using TransformHandle = std::unique_ptr<void, TransformCloser>;
-
 /// The way to sRGB; none when the picture is sRGB or its profile cannot be used.
 TransformHandle way_to_screen(const Picture& picture) {
     if (picture.profile.icc.empty()) return nullptr;
-    const ProfileHandle own(
-        cmsOpenProfileFromMem(picture.profile.icc.data(), cmsUInt32Number(picture.profile.icc.size())));
+    const ProfileHandle own = open_profile(picture.profile);
     if (!own || cmsGetColorSpace(own.get()) != cmsSigRgbData) return nullptr;
-    const ProfileHandle srgb(cmsCreate_sRGBProfile());
+    const ProfileHandle srgb = open_profile({});
     // NOCACHE: rows are converted by several threads at once.
     return TransformHandle(cmsCreateTransform(own.get(), picture.bits() == 8 ? TYPE_RGB_8 : TYPE_RGB_16,
                                               srgb.get(), TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC,

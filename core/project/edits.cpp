@@ -131,6 +131,18 @@ Project without_result(Project project, ResultId result) {
     return project;
 }
 
+Project with_finish(Project project, const Finish& finish) {
+    check(finish);
+    project.finish = finish;
+    return project;
+}
+
+Project with_hand_over(Project project, const HandOver& hand_over) {
+    for (const Output& output : hand_over.outputs) check(output);
+    project.hand_over = hand_over;
+    return project;
+}
+
 Project with_shooting(Project project, const Shooting& shooting) {
     project.shooting = shooting;
     return project;
@@ -151,6 +163,8 @@ Project with_series(Project project, const Series& series, const SharedList<Card
     made.merge = project.merge;
     made.merge.backdrop.reset();
     made.shooting = project.shooting;
+    // How files are named and made stays; a finish belongs to its pictures.
+    made.hand_over = project.hand_over;
     made.card = card;
     made.card_place = card_place;
     return made;
@@ -254,8 +268,12 @@ Project with_result_asked_for(Project project, ResultId result) {
     return with_changed(std::move(project), result, [](ProjectResult& own) { own.ahead = false; });
 }
 
-Project with_saved(Project project, ResultId result, const SharedList<Stroke>& strokes) {
-    return with_changed(std::move(project), result, [&](ProjectResult& own) { own.saved_strokes = strokes; });
+Project with_saved(Project project, ResultId result, const SharedList<Stroke>& strokes,
+                   const Finish& finish) {
+    return with_changed(std::move(project), result, [&](ProjectResult& own) {
+        own.saved_strokes = strokes;
+        own.saved_finish = finish;
+    });
 }
 
 }  // namespace moorhaze

@@ -32,6 +32,10 @@ const ProjectResult* find_result(const Project& project, ResultId result) {
     return place < project.results.size() ? &project.results[place] : nullptr;
 }
 
+bool is_handed_over(const Project& project, const ProjectResult& result) {
+    return result.is_saved() && result.saved_finish == project.finish;
+}
+
 bool has_unsaved_results(const Project& project) {
     return std::any_of(project.results.begin(), project.results.end(),
                        [](const ProjectResult& result) { return result.would_be_missed(); });

@@ -6,6 +6,8 @@
 #include <vector>
 
 #include "core/align/common_area.h"
+#include "core/finish/finish.h"
+#include "core/finish/hand_over.h"
 #include "core/mend/snags.h"
 #include "core/mend/strokes.h"
 #include "core/merge/merge.h"
@@ -95,6 +97,7 @@ struct ProjectResult {
     /// The strokes it was last exported with; none: never.
     std::optional<SharedList<Stroke>> saved_strokes;
     SharedList<IgnoredPlace> ignored = {};  ///< doubtful places that shall stay as they are
+    Finish saved_finish = {};               ///< the finish it was last exported with
 
     bool is_saved() const { return saved_strokes && *saved_strokes == strokes; }
     /// True when closing would lose something that a person made or asked for.
@@ -132,6 +135,8 @@ struct Project {
     SharedList<CardSeries> card;    ///< all series that were found together; empty: this one alone
     std::optional<int> card_place;  ///< of the open series
     Shooting shooting;
+    Finish finish;  ///< of every result: a new merge is finished as the one before was
+    HandOver hand_over;
     bool operator==(const Project&) const = default;
 };
 
@@ -143,6 +148,8 @@ FrameRange range_of(const Project& project);
 std::vector<FrameId> chosen_frames(const Project& project);
 /// Null when there is no such result.
 const ProjectResult* find_result(const Project& project, ResultId result);
+/// True when a result was exported as it would be now.
+bool is_handed_over(const Project& project, const ProjectResult& result);
 /// True when some result would be missed.
 bool has_unsaved_results(const Project& project);
 

@@ -2,6 +2,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include "core/finish/finish_json.h"
+
 namespace moorhaze {
 namespace {
 
@@ -293,6 +295,7 @@ Json json_of(const ProjectResult& own) {
             json["saved_with_first"] = own.saved_strokes->size();
         else
             json["saved_with"] = json_of(*own.saved_strokes);
+        if (own.saved_finish != Finish{}) json["saved_finish"] = Json::parse(json_of(own.saved_finish));
     }
     return json;
 }
@@ -316,6 +319,7 @@ ProjectResult result_of(const Json& json) {
     } else if (json.contains("saved_with")) {
         own.saved_strokes = strokes_of(json["saved_with"]);
     }
+    if (json.contains("saved_finish")) own.saved_finish = finish_of(json["saved_finish"].dump());
     return own;
 }
 
@@ -393,6 +397,8 @@ Project project_of(const Json& json, const Paths& paths) {
         if (shooting->contains("far_mark_mm"))
             own.shooting.far_mark_mm = shooting->at("far_mark_mm").get<double>();
     }
+    if (json.contains("finish")) own.finish = finish_of(json["finish"].dump());
+    if (json.contains("hand_over")) own.hand_over = hand_over_of(json["hand_over"].dump());
     return own;
 }
 
@@ -416,6 +422,8 @@ std::string to_json(const Project& own, const std::filesystem::path& folder) {
     if (own.shooting.near_mark_mm) shooting["near_mark_mm"] = *own.shooting.near_mark_mm;
     if (own.shooting.far_mark_mm) shooting["far_mark_mm"] = *own.shooting.far_mark_mm;
     json["shooting"] = std::move(shooting);
+    if (own.finish != Finish{}) json["finish"] = Json::parse(json_of(own.finish));
+    if (own.hand_over != HandOver{}) json["hand_over"] = Json::parse(json_of(own.hand_over));
     return json.dump(1) + "\n";
 }
 

@@ -52,4 +52,33 @@ std::string made_with(const ProjectResult& result) {
                            : ", " + std::to_string(strokes) + " strokes");
 }
 
+std::string finish_in_words(const Finish& finish) {
+    std::string words;
+    for (const FinishPart part : kFinishParts)
+        if (const std::string own = in_words(finish, part); !own.empty() && !is_off(finish, part))
+            words += std::string(words.empty() ? ", " : "; ") + name_of(part) + ": " + own;
+    // Comments of Exif are plain letters here.
+    for (std::size_t at; (at = words.find("°")) != std::string::npos;) words.replace(at, 2, " degrees");
+    return words;
+}
+
+std::vector<std::string> keywords_of(const std::string& text) {
+    std::vector<std::string> words;
+    std::string word;
+    const auto end_word = [&] {
+        const auto first = word.find_first_not_of(" \t\n");
+        if (first != std::string::npos) word = word.substr(first, word.find_last_not_of(" \t\n") + 1 - first);
+        if (first != std::string::npos && std::find(words.begin(), words.end(), word) == words.end())
+            words.push_back(word);
+        word.clear();
+    };
+    for (const char letter : text)
+        if (letter == ',')
+            end_word();
+        else
+            word += letter;
+    end_word();
+    return words;
+}
+
 }  // namespace moorhaze

@@ -24,6 +24,8 @@ std::string kind_of(FileFormat format) {
             return "HEIF";
         case FileFormat::jxl:
             return "JPEG XL";
+        case FileFormat::open_raster:
+            return "OpenRaster";
     }
     return {};
 }

@@ -24,6 +24,8 @@ Changes changes_between(const Project& before, const Project& after) {
     changes.placing = before.placing != after.placing;
     changes.kept = before.kept != after.kept;
     changes.merge = before.merge != after.merge;
+    changes.finish = before.finish != after.finish;
+    changes.hand_over = before.hand_over != after.hand_over;
     changes.shooting = before.shooting != after.shooting;
     changes.card = before.card != after.card || before.card_place != after.card_place;
     changes.results = before.results.size() != after.results.size();
@@ -35,7 +37,8 @@ Changes changes_between(const Project& before, const Project& after) {
         }
         if (earlier == &result) continue;
         changes.results = changes.results || earlier->title != result.title ||
-                          earlier->ahead != result.ahead || earlier->is_saved() != result.is_saved();
+                          earlier->ahead != result.ahead ||
+                          is_handed_over(before, *earlier) != is_handed_over(after, result);
         if (earlier->strokes != result.strokes || earlier->ignored != result.ignored)
             changes.mended.push_back(result.id);
     }

@@ -20,6 +20,8 @@ struct Changes {
     bool merge = false;    ///< method and settings
     bool results = false;  ///< there are others, or their titles and what was saved of them
     bool shooting = false;
+    bool finish = false;     ///< what is done to the finished picture
+    bool hand_over = false;  ///< how it leaves
     bool card = false;
     std::vector<ResultId> mended;  ///< results whose strokes or ignored places differ
 

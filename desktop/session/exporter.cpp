@@ -2,9 +2,13 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <algorithm>
+#include <set>
 
+#include "core/finish/framing.h"
 #include "core/mend/mended.h"
 #include "core/mend/painted_mask.h"
+#include "core/project/handed_picture.h"
 #include "core/project/words.h"
 
 namespace moorhaze::desktop {
@@ -15,22 +19,40 @@ const QString kExport = QStringLiteral("export");
 }  // namespace
 
 const std::vector<ExportKind>& export_kinds() {
-    static const std::vector<ExportKind> kinds = [] {
-        std::vector<ExportKind> list(5);
-        list[0] = {QStringLiteral("TIFF, 16 bit"), QStringLiteral(".tif"), {}};
-        list[1] = {QStringLiteral("TIFF, 8 bit"), QStringLiteral(".tif"), {}};
-        list[1].write.bits = 8;
-        list[2] = {QStringLiteral("JPEG"), QStringLiteral(".jpg"), {}};
-        list[2].write.format = FileFormat::jpeg;
-        list[2].write.bits = 8;
-        list[3] = {QStringLiteral("PNG, 16 bit"), QStringLiteral(".png"), {}};
-        list[3].write.format = FileFormat::png;
-        list[4] = {QStringLiteral("PNG, 8 bit"), QStringLiteral(".png"), {}};
-        list[4].write.format = FileFormat::png;
-        list[4].write.bits = 8;
-        return list;
-    }();
+    static const std::vector<ExportKind> kinds = {
+        {QStringLiteral("TIFF, 16 bit"), FileFormat::tiff, 16, 0},
+        {QStringLiteral("TIFF, 8 bit"), FileFormat::tiff, 8, 0},
+        {QStringLiteral("JPEG"), FileFormat::jpeg, 8, 0},
+        {QStringLiteral("PNG, 16 bit"), FileFormat::png, 16, 0},
+        {QStringLiteral("PNG, 8 bit"), FileFormat::png, 8, 0},
+        {QStringLiteral("JPEG XL, lossless"), FileFormat::jxl, 16, 100},
+        {QStringLiteral("JPEG XL"), FileFormat::jxl, 16, 0},
+        {QStringLiteral("Linear DNG, of raw frames"), FileFormat::raw, 16, 0},
+        {QStringLiteral("OpenRaster, layers, 16 bit"), FileFormat::open_raster, 16, 0},
+        {QStringLiteral("OpenRaster, layers, 8 bit"), FileFormat::open_raster, 8, 0},
+    };
     return kinds;
+}
+
+int kind_of(const Output& output) {
+    const auto& kinds = export_kinds();
+    const auto found = std::find_if(kinds.begin(), kinds.end(), [&](const ExportKind& kind) {
+        return kind.format == output.format && (kind.bits == output.bits || kind.format == FileFormat::jxl) &&
+               (kind.quality == 0 || kind.quality == output.quality);
+    });
+    return found == kinds.end() ? 0 : int(found - kinds.begin());
+}
+
+Output with_kind(Output output, const ExportKind& kind) {
+    output.format = kind.format;
+    output.bits = kind.bits;
+    // What keeps the full size can't be made smaller.
+    if (kind.format == FileFormat::raw || kind.format == FileFormat::open_raster) output.size = {};
+    if (kind.quality > 0)
+        output.quality = kind.quality;
+    else if (output.quality == 100)
+        output.quality = Output{}.quality;
+    return output;
 }
 
 Exporter::Exporter(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
@@ -39,54 +61,149 @@ Exporter::Exporter(SessionBase& base, QObject* parent) : QObject(parent), base_(
     });
 }
 
-QString Exporter::free_name(const QString& file) {
-    const QFileInfo info(file);
-    QString free = file;
-    for (int number = 2; QFileInfo::exists(free); ++number)
-        free = info.dir().filePath(
-            QStringLiteral("%1-%2.%3").arg(info.completeBaseName()).arg(number).arg(info.suffix()));
-    return free;
+void Exporter::refuse(const QString& why) {
+    base_.notices.notify_error(why);
+    emit failed(why);
 }
 
-void Exporter::save(const QString& file, const ExportKind& kind, int jpeg_quality, bool overwrite) {
-    QString name = file;
-    const bool has_ending = name.endsWith(kind.ending, Qt::CaseInsensitive) ||
-                            (kind.ending == ".tif" && name.endsWith(".tiff", Qt::CaseInsensitive)) ||
-                            (kind.ending == ".jpg" && name.endsWith(".jpeg", Qt::CaseInsensitive));
-    if (!has_ending) name += kind.ending;
+const MergeProduct* Exporter::product_or_refuse() {
     const ProjectResult* result = base_.standpoint.result();
     const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    if (!product) {
-        const QString why = tr("There is no picture to export yet: merge first (Ctrl+Return).");
-        base_.notices.notify_error(why);
-        emit failed(why);
+    if (!product) refuse(tr("There is no picture to export yet: merge first (Ctrl+Return)."));
+    return product;
+}
+
+QString Exporter::name_of(const Output& output) const {
+    const ProjectResult* result = base_.standpoint.result();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    const Project& project = base_.document.project();
+    NameParts parts;
+    parts.series = project.name;
+    parts.article = project.hand_over.article;
+    if (result) {
+        parts.result = result->title;
+        parts.method = result->made_from.choice.method;
+        parts.frames = int(result->made_from.frames.size());
+    }
+    if (product) {
+        parts.date = product->shooting.taken.value_or("").substr(0, 10);
+        const cv::Size size =
+            size_of_output(output.size, kept_of(project.finish.framing, product->result->area).size());
+        parts.width = size.width, parts.height = size.height;
+    }
+    return QString::fromStdString(name_of_output(output.name, parts, output.format));
+}
+
+void Exporter::hand_over(const QString& folder, Existing existing) {
+    if (!product_or_refuse()) return;
+    std::vector<File> files;
+    QStringList there;
+    std::set<QString> names;
+    for (const Output& output : base_.document.project().hand_over.outputs) {
+        if (output.is_off) continue;
+        QString name;
+        try {
+            name = name_of(output);
+        } catch (const Error& error) {
+            return refuse(QString::fromUtf8(error.what()));
+        }
+        if (!names.insert(name).second)
+            return refuse(
+                tr("Two outputs have the name %1. Give one of them another, with {size} say.").arg(name));
+        const QString file = QDir(folder).filePath(name);
+        if (QFileInfo::exists(file)) there << file;
+        std::filesystem::path path(file.toStdString());
+        if (existing == Existing::new_name) path = free_name(path);
+        files.push_back({path, output});
+    }
+    if (files.empty()) return refuse(tr("No output is switched on: there is nothing to hand over."));
+    if (existing == Existing::ask && !there.isEmpty()) {
+        emit exist_already(there);
         return;
     }
-    if (!overwrite && QFileInfo::exists(name)) {
-        emit exists_already(name);
+    write(files, existing == Existing::replace);
+}
+
+void Exporter::save(const QString& file, const Output& output, bool overwrite) {
+    if (!product_or_refuse()) return;
+    const std::filesystem::path given(file.toStdString());
+    // The name as it is, completed by its ending.
+    bool has_ending = false;
+    try {
+        has_ending = format_of_name(given) == output.format;
+    } catch (const BadParameter&) {
+        // Some other ending is a part of the name.
+    }
+    const std::string ending = name_of_output("x", {}, output.format).substr(1);
+    const std::filesystem::path path = has_ending ? given : std::filesystem::path(given.string() + ending);
+    if (!overwrite && std::filesystem::exists(path)) {
+        emit exist_already({QString::fromStdString(path.string())});
         return;
     }
-    WriteSettings write = kind.write;
-    write.jpeg_quality = jpeg_quality;
-    write.overwrite = overwrite;
-    write.made_with = made_with(*result);
+    write({{path, output}}, overwrite);
+}
+
+void Exporter::write(const std::vector<File>& files, bool overwrite) {
+    const ProjectResult& result = *base_.standpoint.result();
+    const MergeProduct& product = *base_.products.merge(result.id);
+    const Finish& finish = base_.document.project().finish;
+    const Series& series = product.plane->series;
+    std::optional<RawRendering> raw;
+    try {
+        raw = raw_rendering_of(series.frames[std::size_t(product.plane->geometry.reference)],
+                               result.made_from.align.look.development);
+    } catch (const Error&) {
+        // A DNG says so when it is to be made; other files do without.
+    }
     base_.jobs.start(
         kExport,
-        [product = *product, strokes = result->strokes, sources = base_.products.sources(),
-         results = base_.products.result_sources(result->strokes, product->plane), write,
-         path = std::filesystem::path(name.toStdString())](const Job& job) {
-            const Picture picture =
-                strokes.empty() ? product.result->picture
-                                : mended(*product.result, strokes, {*sources->of(product.plane), results},
-                                         product.result->area, job.part(0, 0.4));
-            write_picture(path, picture, product.shooting, write, job.part(0.4, 1));
-            return qint64(std::filesystem::file_size(path));
+        [product, raw, strokes = result.strokes, finish, about = base_.document.project().hand_over.about,
+         files, overwrite, words = made_with(result) + finish_in_words(finish),
+         sources = base_.products.sources(),
+         results = base_.products.result_sources(result.strokes, product.plane)](const Job& job) {
+            const MergeResult& merge = *product.result;
+            const auto frames = sources->of(product.plane);
+            const MendSources mend_sources{*frames, results};
+            Picture picture = strokes.empty()
+                                  ? merge.picture
+                                  : mended(merge, strokes, mend_sources, merge.area, job.part(0, 0.2));
+            auto subject = finish_subject(std::move(picture), merge.area.tl(), 1, job.part(0.2, 0.3));
+            subject = with_ground(subject, finish.ground, job.part(0.3, 0.4));
+            HandedPicture handed = handed_picture(subject, finish, job.part(0.4, 0.6));
+            handed.raw = raw;
+            handed.layers = [&](const Job& own) {
+                return layers_of(merge, strokes, mend_sources, finish.framing, own);
+            };
+            std::vector<ExportOutcome> outcomes;
+            for (std::size_t i = 0; i < files.size(); ++i) {
+                const double share = 0.4 / double(files.size()), from = 0.6 + share * double(i);
+                ExportOutcome outcome{QString::fromStdString(files[i].path.string()), 0, {}};
+                try {
+                    write_output(files[i].path, handed, files[i].output, about, product.shooting, words,
+                                 overwrite, job.part(from, from + share));
+                    outcome.bytes = qint64(std::filesystem::file_size(files[i].path));
+                } catch (const Cancelled&) {
+                    throw;
+                } catch (const std::exception& error) {
+                    outcome.problem = QString::fromUtf8(error.what());
+                }
+                outcomes.push_back(outcome);
+            }
+            return outcomes;
         },
-        [this, name, id = result->id, strokes = result->strokes,
-         serial = base_.document.serial()](qint64 bytes) {
-            if (serial == base_.document.serial())
-                base_.document.happened([&](const Project& own) { return with_saved(own, id, strokes); });
-            emit saved(name, bytes);
+        [this, id = result.id, strokes = result.strokes, finish,
+         serial = base_.document.serial()](const std::vector<ExportOutcome>& outcomes) {
+            const bool any = std::any_of(outcomes.begin(), outcomes.end(),
+                                         [](const ExportOutcome& own) { return own.problem.isEmpty(); });
+            if (any && serial == base_.document.serial())
+                base_.document.happened(
+                    [&](const Project& own) { return with_saved(own, id, strokes, finish); });
+            for (const ExportOutcome& own : outcomes)
+                if (own.problem.isEmpty())
+                    emit saved(own.file, own.bytes);
+                else
+                    refuse(own.problem);
+            emit handed_over(outcomes);
         });
 }
 

@@ -3,6 +3,7 @@
 #include "desktop/session/brushwork.h"
 #include "desktop/session/culling.h"
 #include "desktop/session/exporter.h"
+#include "desktop/session/finishing.h"
 #include "desktop/session/folder_watch.h"
 #include "desktop/session/match_points.h"
 #include "desktop/session/merge_preview.h"
@@ -50,6 +51,8 @@ struct Session : SessionBase {
     Pointing pointing{*this, culling, sounding};
     QuickLook quick_look{*this};
     ResultLook result_look;
+    FinishLook finish_look{*this};
+    Finishing finishing{*this, finish_look};
     Exporter exporter{*this};
     ShootDesk shoot_desk{*this, opening};
     SavedSetups saved_setups{*this, shoot_desk};

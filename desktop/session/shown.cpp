@@ -56,7 +56,10 @@ Shown shown_of(const Document& document, const Standpoint& standpoint, const Pro
     shown.plane = plane_of(standpoint, products);
     const ShownPicture frame = frame_in(shown.plane, *shown.frame);
     const ProjectResult* result = standpoint.result();
-    if (stage >= Stage::merge && result && products.merge(result->id)) {
+    if (stage == Stage::finish && result && products.merge(result->id)) {
+        shown.main = FinishedPicture{result->id};
+        shown.other = UnfinishedPicture{result->id};
+    } else if (stage >= Stage::merge && result && products.merge(result->id)) {
         shown.main = ResultPicture{result->id};
         shown.other = frame;
         const auto source = standpoint.source_result();

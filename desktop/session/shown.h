@@ -19,10 +19,18 @@ struct ResultPicture {
     ResultId result;
     bool operator==(const ResultPicture&) const = default;
 };
+struct FinishedPicture {  ///< a result with its finish
+    ResultId result;
+    bool operator==(const FinishedPicture&) const = default;
+};
+struct UnfinishedPicture {  ///< the same turned as it is, with nothing else done
+    ResultId result;
+    bool operator==(const UnfinishedPicture&) const = default;
+};
 
 /// A picture that the picture area may show; monostate: none.
-using ShownPicture =
-    std::variant<std::monostate, LivePicture, GrowthPicture, QuickPicture, ResultPicture, FrameView>;
+using ShownPicture = std::variant<std::monostate, LivePicture, GrowthPicture, QuickPicture, ResultPicture,
+                                  FinishedPicture, UnfinishedPicture, FrameView>;
 
 template <class Kind>
 bool is(const ShownPicture& picture) {

@@ -58,6 +58,17 @@ struct Brush {
     bool operator==(const Brush&) const = default;
 };
 
+/// The pages of Finish's tray, in its order.
+enum class FinishPage { frame, light, colour, detail, ground, hand_over };
+
+/// What the next press in the picture does in Finish.
+enum class FinishHand {
+    none,   ///< what the page says
+    level,  ///< a line is drawn that becomes level
+    grey,   ///< what lies there becomes grey
+    ground  ///< what lies there is the backdrop
+};
+
 /// Where the person is and how they look at it: neither undone nor saved as work. Follows the document: a
 /// frame or result that is gone is replaced by one that is there.
 class Standpoint : public QObject {
@@ -81,11 +92,16 @@ class Standpoint : public QObject {
         quick_look,
         keeping,
         ahead,
-        close_zoom
+        close_zoom,
+        finish_page,
+        finish_hand
     };
 
     Stage stage() const { return stage_; }
-    void set_stage(Stage stage) { set(stage_, stage, Aspect::stage); }
+    void set_stage(Stage stage) {
+        set_finish_hand(FinishHand::none);
+        set(stage_, stage, Aspect::stage);
+    }
 
     /// The frame shown; none without a series.
     std::optional<FrameId> frame() const { return frame_; }
@@ -151,6 +167,14 @@ class Standpoint : public QObject {
     bool keeping() const { return keeping_; }
     void set_keeping(bool on) { set(keeping_, on, Aspect::keeping); }
 
+    FinishPage finish_page() const { return finish_page_; }
+    void set_finish_page(FinishPage page) {
+        set_finish_hand(FinishHand::none);
+        set(finish_page_, page, Aspect::finish_page);
+    }
+    FinishHand finish_hand() const { return finish_hand_; }
+    void set_finish_hand(FinishHand hand) { set(finish_hand_, hand, Aspect::finish_hand); }
+
     /// Whether what is in view is merged with the settings as they change, and the whole after it.
     bool look_ahead() const { return look_ahead_; }
     void set_look_ahead(bool on) { set(look_ahead_, on, Aspect::ahead); }
@@ -183,6 +207,8 @@ class Standpoint : public QObject {
     bool drawing_ = false;
     bool sharp_marks_ = false, quick_look_ = false, keeping_ = false, look_ahead_ = true, whole_ahead_ = true;
     double marks_reach_ = 0.4, close_zoom_ = 1;
+    FinishPage finish_page_ = FinishPage::frame;
+    FinishHand finish_hand_ = FinishHand::none;
 };
 
 }  // namespace moorhaze::desktop

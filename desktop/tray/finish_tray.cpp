@@ -1,168 +1,159 @@
 #include "desktop/tray/finish_tray.h"
 
-#include <QComboBox>
-#include <QDir>
-#include <QFileDialog>
-#include <QFileInfo>
-#include <QHBoxLayout>
+#include <QButtonGroup>
+#include <QGridLayout>
 #include <QLabel>
-#include <QLineEdit>
-#include <QLocale>
+#include <QListWidget>
 #include <QPushButton>
-#include <QStandardPaths>
+#include <QSignalBlocker>
 #include <QVBoxLayout>
 
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
+namespace {
 
-FinishTray::FinishTray(Session& session, QWidget* parent) : Tray(tr("Finish"), parent), session_(session) {
-    add_section(tr("Kind of file"));
-    kind_ = new QComboBox(this);
-    kind_->setObjectName(QStringLiteral("exportKind"));
-    kind_->setAccessibleName(tr("Kind of file"));
-    kind_->setToolTip(tr("TIFF 16 bit keeps all tones for further work; JPEG is small"));
-    for (const ExportKind& kind : export_kinds()) kind_->addItem(kind.title);
-    body()->addWidget(kind_);
-    quality_ = new ValueRow({tr("Quality"),
-                             {},
-                             tr("JPEG quality; from 90 on colour is kept at full resolution"),
-                             {},
-                             50,
-                             100,
-                             1,
-                             0,
-                             false},
-                            this);
-    quality_->set_value(95);
-    body()->addWidget(quality_);
-    add_section(tr("Name"));
-    name_ = new QLineEdit(this);
-    name_->setObjectName(QStringLiteral("exportName"));
-    name_->setAccessibleName(tr("Name"));
-    name_->setToolTip(tr("Name of the file; the ending follows the kind"));
-    body()->addWidget(name_);
-    add_section(tr("Folder"));
-    folder_ = new QLineEdit(this);
-    folder_->setObjectName(QStringLiteral("exportFolder"));
-    folder_->setAccessibleName(tr("Folder"));
-    folder_->setToolTip(tr("Folder to save into"));
-    body()->addWidget(folder_);
-    auto* choose = add_button(tr("Choose a folder"), {}, tr("Choose where to save"));
-    add_hairline();
-    about_ = add_quiet({});
-    outcome_ = add_line({});
-    outcome_->setObjectName(QStringLiteral("exportOutcome"));
-    outcome_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    exists_ = new QWidget(this);
-    auto* row = new QHBoxLayout(exists_);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(8);
-    other_name_ = make_button(tr("New name"), {}, tr("Saves beside it under the next free name"), exists_);
-    other_name_->setObjectName(QStringLiteral("newName"));
-    replace_ = make_button(tr("Replace"), {}, tr("Replaces the file that is there"), exists_);
-    replace_->setObjectName(QStringLiteral("replace"));
-    row->addWidget(other_name_, 1);
-    row->addWidget(replace_, 1);
-    body()->addWidget(exists_);
-    exists_->hide();
-    export_ = set_next(make_button(tr("Export"), tr("Ctrl+E"), tr("Saves the picture"), this));
-    export_->setObjectName(QStringLiteral("export"));
+FinishPage page_of(FinishPart part) {
+    switch (part) {
+        case FinishPart::framing:
+            return FinishPage::frame;
+        case FinishPart::light:
+        case FinishPart::tones:
+        case FinishPart::vignette:
+            return FinishPage::light;
+        case FinishPart::colour:
+            return FinishPage::colour;
+        case FinishPart::detail:
+            return FinishPage::detail;
+        case FinishPart::ground:
+            break;
+    }
+    return FinishPage::ground;
+}
 
-    connect(kind_, &QComboBox::currentIndexChanged, this, [this] {
-        exists_->hide();
-        refresh();
+}  // namespace
+
+FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
+    : Tray(tr("Finish"), parent), session_(session), switch_(new QButtonGroup(this)) {
+    const std::vector<std::pair<QString, QString>> names = {
+        {tr("Frame"), tr("Crop and level")},
+        {tr("Light"), tr("Exposure, lights and shadows, corners; tones on the line at the left")},
+        {tr("Colour"), tr("White balance, saturation, single colours")},
+        {tr("Detail"), tr("Clarity, sharpening, noise")},
+        {tr("Ground"), tr("A pure white backdrop")},
+        {tr("Hand over"), tr("Files, their size, colours and names")}};
+    auto* grid = new QGridLayout;
+    grid->setSpacing(6);
+    for (int i = 0; i < int(names.size()); ++i) {
+        auto* button = make_button(names[std::size_t(i)].first, {}, names[std::size_t(i)].second, this);
+        button->setCheckable(true);
+        button->setProperty("role", "switch");
+        button->setObjectName(QStringLiteral("finishPage%1").arg(i));
+        switch_->addButton(button, i);
+        grid->addWidget(button, i / 3, i % 3);
+    }
+    body()->addLayout(grid);
+    body()->addSpacing(4);
+    auto* frame = new FramePage(session_, commands, this);
+    auto* light = new LightPage(session_, commands, this);
+    auto* colour = new ColourPage(session_, commands, this);
+    auto* detail = new DetailPage(session_, this);
+    auto* ground = new GroundPage(session_, commands, this);
+    rows_ = {frame, light, colour, detail, ground};
+    hand_over_page_ = new HandOverPage(session_, this);
+    pages_ = {frame, light, colour, detail, ground, hand_over_page_};
+    for (QWidget* page : pages_) body()->addWidget(page);
+
+    done_box_ = new QWidget(this);
+    auto* done_rows = new QVBoxLayout(done_box_);
+    done_rows->setContentsMargins(0, 10, 0, 0);
+    done_rows->setSpacing(6);
+    auto* heading = new QLabel(tr("What was done"), done_box_);
+    heading->setProperty("role", "section");
+    done_rows->addWidget(heading);
+    done_ = make_short_list(QStringLiteral("whatWasDone"), tr("What was done"), done_box_);
+    done_->setToolTip(tr("Click a line to go there; its mark switches it off"));
+    done_rows->addWidget(done_);
+    reset_ = make_button(tr("Reset the chosen line"), {}, tr("Takes back all that the line says"), done_box_);
+    reset_->setObjectName(QStringLiteral("resetPart"));
+    done_rows->addWidget(reset_);
+    words_ = new QLabel(tr("Nothing was done to the picture: it is handed over as it was merged and mended."),
+                        done_box_);
+    words_->setProperty("role", "quiet");
+    words_->setWordWrap(true);
+    done_rows->addWidget(words_);
+    body()->addWidget(done_box_);
+    next_ = set_next(commands.button(QStringLiteral("export"), tr("Hand over"), this));
+    next_->setObjectName(QStringLiteral("export"));
+
+    connect(switch_, &QButtonGroup::idClicked, this,
+            [this](int page) { session_.standpoint.set_finish_page(FinishPage(page)); });
+    connect(done_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
+        session_.standpoint.set_finish_page(page_of(FinishPart(item->data(Qt::UserRole).toInt())));
     });
-    connect(choose, &QPushButton::clicked, this, &FinishTray::choose_folder);
-    connect(export_, &QPushButton::clicked, this, &FinishTray::save);
-    connect(name_, &QLineEdit::returnPressed, this, &FinishTray::save);
-    connect(other_name_, &QPushButton::clicked, this, [this] {
-        name_->setText(QFileInfo(Exporter::free_name(file())).completeBaseName());
-        save();
+    connect(done_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
+        session_.finishing.set_off(FinishPart(item->data(Qt::UserRole).toInt()),
+                                   item->checkState() == Qt::Unchecked);
     });
-    connect(replace_, &QPushButton::clicked, this, [this] {
-        exists_->hide();
-        session_.exporter.save(file(), kind(), int(quality_->value()), true);
+    connect(reset_, &QPushButton::clicked, this, [this] {
+        if (const auto* item = done_->currentItem())
+            session_.finishing.reset(FinishPart(item->data(Qt::UserRole).toInt()));
     });
-    connect(&session_.exporter, &Exporter::exists_already, this, &FinishTray::show_exists);
-    connect(&session_.exporter, &Exporter::saved, this, [this](const QString& file, qint64 bytes) {
-        exists_->hide();
-        outcome_->setText(tr("Saved %1 (%2)")
-                              .arg(QDir::toNativeSeparators(file),
-                                   QLocale().formattedDataSize(bytes, 1, QLocale::DataSizeSIFormat)));
-    });
+    refresh_when_visible([this] { refresh(); });
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series) suggest();
+        if (changes.series || changes.finish || changes.hand_over || changes.results ||
+            !changes.mended.empty())
+            want_refresh();
     });
     connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::result) refresh();
+        if (aspect == Standpoint::Aspect::result) want_refresh();
+        if (aspect == Standpoint::Aspect::finish_page) show_page();
     });
-    connect(&session_.products, &Products::changed, this, &FinishTray::refresh);
-    suggest();
+    connect(&session_.products, &Products::changed, this, &FinishTray::want_refresh);
+    show_page();
 }
 
-const ExportKind& FinishTray::kind() const {
-    return export_kinds()[std::size_t(std::max(0, kind_->currentIndex()))];
+void FinishTray::show_page() {
+    const int page = int(session_.standpoint.finish_page());
+    switch_->button(page)->setChecked(true);
+    for (int i = 0; i < int(pages_.size()); ++i) pages_[std::size_t(i)]->setVisible(i == page);
+    done_box_->setVisible(session_.standpoint.finish_page() != FinishPage::hand_over);
+    scroll_to_top();
 }
 
-QString FinishTray::file() const {
-    QString name = name_->text().trimmed();
-    const QString ending = kind().ending;
-    if (!name.endsWith(ending, Qt::CaseInsensitive)) name += ending;
-    return QDir(folder_->text().trimmed()).filePath(name);
-}
-
-void FinishTray::suggest() {
-    outcome_->clear();
-    exists_->hide();
-    name_->setText(session_.document.has_series() ? text(session_.document.project().name) + tr("-merged")
-                                                  : QString());
-    QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
-    if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
-    folder_->setText(folder);
-    refresh();
+void FinishTray::show_done() {
+    const Finish& finish = session_.finishing.finish();
+    const QSignalBlocker quiet(done_);
+    const int row = done_->currentRow();
+    done_->clear();
+    for (const FinishPart part : kFinishParts) {
+        const QString words = QString::fromStdString(in_words(finish, part));
+        if (words.isEmpty()) continue;
+        auto* item =
+            new QListWidgetItem(QStringLiteral("%1: %2").arg(QLatin1String(name_of(part)), words), done_);
+        item->setData(Qt::UserRole, int(part));
+        item->setToolTip(words);
+        item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
+        item->setCheckState(is_off(finish, part) ? Qt::Unchecked : Qt::Checked);
+    }
+    const bool any = done_->count() > 0;
+    if (any) done_->setCurrentRow(std::clamp(row, 0, done_->count() - 1));
+    done_->setVisible(any);
+    reset_->setVisible(any);
+    words_->setVisible(!any);
+    fit_short_list(done_);
 }
 
 void FinishTray::refresh() {
     const ProjectResult* result = session_.standpoint.result();
-    const MergeProduct* product = result ? session_.products.merge(result->id) : nullptr;
-    quality_->setVisible(kind().write.format == FileFormat::jpeg);
-    export_->setEnabled(product != nullptr);
     set_state(result ? text(result->title) : QString());
-    about_->setText(product ? tr("%1 x %2 px. The colour profile and shooting data of frame %3 go with it.")
-                                  .arg(product->result->area.width)
-                                  .arg(product->result->area.height)
-                                  .arg(product->plane->geometry.reference + 1)
-                            : tr("Nothing is merged yet (Ctrl+Return)."));
+    for (FinishRows* page : rows_) page->refresh();
+    hand_over_page_->refresh();
+    show_done();
 }
 
-void FinishTray::save() {
-    if (name_->text().trimmed().isEmpty()) {
-        session_.notices.notify_error(tr("The file needs a name."));
-        name_->setFocus();
-        return;
-    }
-    if (!QFileInfo(folder_->text().trimmed()).isDir()) {
-        session_.notices.notify_error(
-            tr("%1: there is no such folder. Choose another one.").arg(folder_->text()));
-        folder_->setFocus();
-        return;
-    }
-    exists_->hide();
-    outcome_->clear();
-    session_.exporter.save(file(), kind(), int(quality_->value()), false);
-}
-
-void FinishTray::show_exists(const QString& file) {
-    outcome_->setText(
-        tr("%1 exists already. Save under another name, or replace it?").arg(QFileInfo(file).fileName()));
-    exists_->show();
-    other_name_->setFocus();
-}
-
-void FinishTray::choose_folder() {
-    const QString chosen = QFileDialog::getExistingDirectory(this, tr("Save into"), folder_->text());
-    if (!chosen.isEmpty()) folder_->setText(chosen);
+void FinishTray::hand_over() {
+    hand_over_page_->hand_over();
 }
 
 }  // namespace moorhaze::desktop

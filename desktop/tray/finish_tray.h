@@ -1,35 +1,33 @@
 #pragma once
-#include "desktop/session/session.h"
-#include "desktop/tray/tray_parts.h"
+#include "desktop/tray/finish_pages.h"
+#include "desktop/tray/hand_over_page.h"
 
-class QComboBox;
-class QLineEdit;
+class QButtonGroup;
 
 namespace moorhaze::desktop {
 
-/// Saving the picture: kind of file, folder, name. An existing file is never replaced without a word.
+/// Finish's tray: a page a task, what was done in one line each, and handing over.
 class FinishTray : public Tray {
     Q_OBJECT
   public:
-    FinishTray(Session& session, QWidget* parent);
-    QString file() const;
+    FinishTray(Session& session, Commands& commands, QWidget* parent);
 
   public slots:
-    void save();
+    void hand_over();
 
   private:
     void refresh();
-    void suggest();
-    void show_exists(const QString& file);
-    void choose_folder();
-    const ExportKind& kind() const;
+    void show_page();
+    void show_done();
     Session& session_;
-    QComboBox* kind_;
-    QLineEdit *name_, *folder_;
-    ValueRow* quality_;
-    QLabel *about_, *outcome_;
-    QWidget* exists_;
-    QPushButton *replace_, *other_name_, *export_;
+    QButtonGroup* switch_;
+    std::vector<QWidget*> pages_;
+    std::vector<FinishRows*> rows_;
+    HandOverPage* hand_over_page_;
+    QWidget* done_box_;
+    QListWidget* done_;
+    QPushButton *reset_, *next_;
+    QLabel* words_;
 };
 
 }  // namespace moorhaze::desktop

@@ -127,6 +127,19 @@ void Dialogs::save_frame() {
     }
 }
 
+void Dialogs::save_look() {
+    QString file = QFileDialog::getSaveFileName(&window_, tr("Save as a look"), QStringLiteral("look.json"),
+                                                tr("Looks (*.json)"));
+    if (file.isEmpty()) return;
+    if (!file.endsWith(QStringLiteral(".json"), Qt::CaseInsensitive)) file += QStringLiteral(".json");
+    session_.finishing.save_look(file);
+}
+
+void Dialogs::use_look() {
+    const QString file = QFileDialog::getOpenFileName(&window_, tr("Use a look"), {}, tr("Looks (*.json)"));
+    if (!file.isEmpty()) session_.finishing.use_look(file);
+}
+
 void Dialogs::save_mask() {
     const QString proposed = text(session_.document.project().name) + QStringLiteral("-painted.png");
     const QString file =

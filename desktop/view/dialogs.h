@@ -26,6 +26,8 @@ class Dialogs {
     void take_last_good(const QString& file, const QString& why);
     void save_frame();
     void save_mask();
+    void save_look();
+    void use_look();
     void memory();
     void drop_result(ResultId result);
     void keys(const Commands& commands);

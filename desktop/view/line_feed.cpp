@@ -153,10 +153,12 @@ void LineFeed::show_path() {
                                     : mended         ? strokes_text(result->strokes.size())
                                                      : QString(),
                                     mended || (walk.is_known() && walk.left() == 0), false});
+    const bool handed_over = result && is_handed_over(session_.document.project(), *result);
     path_.set_waymark(Stage::finish, {!result              ? QString()
-                                       : result->is_saved() ? tr("saved")
-                                                            : tr("not exported"),
-                                       result && result->is_saved(), false});
+                                       : handed_over         ? tr("handed over")
+                                       : result->is_saved() ? tr("changed since")
+                                                            : tr("not handed over"),
+                                       handed_over, false});
 }
 
 void LineFeed::show_threads() {

@@ -30,6 +30,7 @@
 #include "desktop/view/sounding_panel.h"
 #include "desktop/view/start_page.h"
 #include "desktop/view/theme.h"
+#include "desktop/view/tone_line.h"
 #include "desktop/view/window_commands.h"
 
 namespace moorhaze::desktop {
@@ -112,6 +113,8 @@ void MainWindow::build_layout() {
     plan_line_ = new PlanLine(session_, session_.shoot_desk, lines_);
     lines_->addWidget(line_);
     lines_->addWidget(plan_line_);
+    tone_line_ = new ToneLine(lines_);
+    lines_->addWidget(tone_line_);
     area_ = new PictureArea(session_, middle);
     tray_room_ = new QWidget(middle);
     tray_room_->setFixedWidth(kTrayWidth);
@@ -140,6 +143,14 @@ void MainWindow::build_layout() {
     });
     connect(plan_line_, &PlanLine::frame_chosen, &session_.standpoint, &Standpoint::set_place);
     connect(plan_line_, &PlanLine::drive_asked, &session_.shoot_desk, &ShootDesk::drive_to);
+    connect(tone_line_, &ToneLine::tones_changed, this,
+            [this](const Tones& tones, const QString& what, const QString& join) {
+                session_.finishing.change(
+                    what, [&](Finish& own) { own.tones = tones; }, join);
+            });
+    connect(area_, &PictureArea::tone_pointed, tone_line_, &ToneLine::set_pointed);
+    connect(&session_.finish_look, &FinishLook::changed, this,
+            [this] { tone_line_->set_histogram(session_.finish_look.histogram()); });
     connect(area_, &PictureArea::pointed, this, [this](QPointF place) { point_at(place, false); });
     connect(area_, &PictureArea::sounded, this, [this](QPointF place) { point_at(place, true); });
     connect(area_, &PictureArea::line_drawn, this,
@@ -182,8 +193,11 @@ void MainWindow::build_commands() {
     steps.next_in_plan = [this] { plan_->next_step(); };
     steps.export_picture = [this] {
         session_.standpoint.set_stage(Stage::finish);
-        if (session_.standpoint.result()) finish_->save();
+        session_.standpoint.set_finish_page(FinishPage::hand_over);
+        if (session_.standpoint.result()) finish_->hand_over();
     };
+    steps.save_look = [this] { dialogs_.save_look(); };
+    steps.use_look = [this] { dialogs_.use_look(); };
     steps.escape = [this] { escape(); };
     add_window_commands(commands_, session_, *area_, steps);
     for (const QString& heading : menu_headings()) commands_.fill_menu(menus_->addMenu(heading), heading);
@@ -196,7 +210,7 @@ void MainWindow::build_trays() {
     plan_ = new PlanTray(session_, commands_, room);
     align_ = new AlignTray(session_, commands_, room);
     auto* merge = new MergeTray(session_, commands_, room);
-    finish_ = new FinishTray(session_, room);
+    finish_ = new FinishTray(session_, commands_, room);
     auto* mend = new MendTray(session_, commands_, room);
     connect(mend, &MendTray::stroke_chosen, &area_->picture(), &PictureView::look_at);
     trays_ = {plan_, new CullTray(session_, commands_, room), align_, merge, mend, finish_};
@@ -258,6 +272,7 @@ void MainWindow::connect_session() {
     auto refresh = [this] { commands_.refresh(); };
     connect(&session_.notices, &Notices::notified, notice_, &NoticeBar::show_text);
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.series || changes.finish) tone_line_->set_tones(session_.finishing.finish().tones);
         if (!changes.series) return;
         if (session_.opening.problems().isEmpty()) notice_->hide();
         show_series_name();
@@ -275,6 +290,8 @@ void MainWindow::connect_session() {
             [this](const QRectF&, QPointF place) { point_at(place, true); });
     connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::stage) show_stage();
+        if (aspect == Standpoint::Aspect::result && session_.standpoint.stage() == Stage::finish)
+            show_stage();
         if (aspect == Standpoint::Aspect::comparing && session_.standpoint.comparing().points)
             align_->bring_into_view(align_->points_control());
         commands_.refresh();
@@ -291,7 +308,8 @@ void MainWindow::show_stage() {
     const Stage stage = session_.standpoint.stage();
     for (int i = 0; i < int(trays_.size()); ++i) trays_[std::size_t(i)]->setVisible(i == int(stage));
     trays_[std::size_t(stage)]->scroll_to_top();
-    lines_->setCurrentIndex(stage == Stage::plan && plan_->page() != PlanTray::bring_in ? 1 : 0);
+    const bool plans = stage == Stage::plan && plan_->page() != PlanTray::bring_in;
+    lines_->setCurrentIndex(plans ? 1 : stage == Stage::finish && session_.standpoint.result() ? 2 : 0);
     area_->show_all();
 }
 
@@ -331,6 +349,8 @@ void MainWindow::escape() {
         standpoint.compare(&Comparing::points, false);
     } else if (standpoint.keeping()) {
         standpoint.set_keeping(false);
+    } else if (standpoint.finish_hand() != FinishHand::none) {
+        standpoint.set_finish_hand(FinishHand::none);
     } else if (session_.sounding.is_open()) {
         session_.sounding.close();
     } else if (notice_->isVisible()) {

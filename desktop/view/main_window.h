@@ -18,6 +18,7 @@ class PathBar;
 class PictureArea;
 class PictureView;
 class PlanLine;
+class ToneLine;
 class PlanTray;
 class Tray;
 class AlignTray;
@@ -36,6 +37,7 @@ class MainWindow : public QMainWindow {
     Commands& commands() { return commands_; }
     PlanTray& plan_tray() { return *plan_; }
     PlanLine& plan_line() { return *plan_line_; }
+    ToneLine& tone_line() { return *tone_line_; }
     PictureView& picture_view();
     PictureView& twin_view();
     DepthLine& depth_line() { return *line_; }
@@ -83,6 +85,7 @@ class MainWindow : public QMainWindow {
     NoticeBar* notice_ = nullptr;
     DepthLine* line_ = nullptr;
     PlanLine* plan_line_ = nullptr;
+    ToneLine* tone_line_ = nullptr;
     PlanTray* plan_ = nullptr;
     AlignTray* align_ = nullptr;
     QStackedWidget* lines_ = nullptr;

@@ -8,6 +8,7 @@
 
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
+#include "desktop/view/finish_hands.h"
 #include "desktop/view/picture_caption.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/sounding_panel.h"
@@ -34,6 +35,7 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
       twin_(new PictureView(this)),
       twin_edge_(new QWidget(this)),
       panel_(new SoundingPanel(session_.sounding, picture_)),
+      hands_(new FinishHands(session_, *picture_, this)),
       blink_(new QTimer(this)) {
     auto* columns = new QHBoxLayout(this);
     columns->setContentsMargins(0, 0, 0, 0);
@@ -80,6 +82,7 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.result_look, &ResultLook::changed, this, &PictureArea::show_all);
     connect(&session_.result_look, &ResultLook::grew, this, &PictureArea::show_all);
     connect(&session_.merge_preview, &MergePreview::changed, this, &PictureArea::show_preview);
+    connect(&session_.finish_look, &FinishLook::changed, this, &PictureArea::show_all);
     connect(&session_.sounding, &Sounding::changed, this, &PictureArea::show_sounding);
     connect(&session_.folder_watch, &FolderWatch::changed, this, &PictureArea::show_all);
     connect(&session_.snag_walk, &SnagWalk::changed, this, &PictureArea::show_spot);
@@ -89,8 +92,10 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
 }
 
 void PictureArea::connect_views() {
-    connect(picture_, &PictureView::pointed, this, &PictureArea::pointed);
-    connect(picture_, &PictureView::sounded, this, &PictureArea::sounded);
+    connect(picture_, &PictureView::pointed, this,
+            [this](QPointF place) { emit pointed(in_reference(place)); });
+    connect(picture_, &PictureView::sounded, this,
+            [this](QPointF place) { emit sounded(in_reference(place)); });
     connect(picture_, &PictureView::line_drawn, this, &PictureArea::line_drawn);
     connect(picture_, &PictureView::hovered, this, [this](QPointF place) {
         hovered_ = place;
@@ -151,6 +156,14 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
     if (is<GrowthPicture>(picture)) return session_.result_look.growing();
     if (is<QuickPicture>(picture)) return session_.quick_look.picture();
     if (const auto* frame = std::get_if<FrameView>(&picture)) return session_.store.find(*frame);
+    if (is<FinishedPicture>(picture)) {
+        // Until it is made what was mended is shown, where that lies in the same place.
+        const auto made = session_.finish_look.picture();
+        return made || session_.finish_look.is_turned() ? made : session_.brushwork.display();
+    }
+    if (is<UnfinishedPicture>(picture))
+        return session_.finish_look.is_turned() ? session_.finish_look.before()
+                                                : session_.brushwork.display();
     if (const auto* own = std::get_if<ResultPicture>(&picture)) {
         const ProjectResult* shown = session_.standpoint.result();
         if (shown && shown->id == own->result) {
@@ -170,9 +183,15 @@ QString PictureArea::label_of(const ShownPicture& picture) const {
     if (is<LivePicture>(picture)) return tr("live view");
     if (is<GrowthPicture>(picture)) return tr("depth found so far");
     if (is<QuickPicture>(picture)) return tr("quick merge");
-    if (const auto* own = std::get_if<ResultPicture>(&picture))
-        if (const ProjectResult* result = find_result(session_.document.project(), own->result))
-            return text(result->title);
+    const auto result_label = [&](ResultId id) {
+        const ProjectResult* result = find_result(session_.document.project(), id);
+        return result ? text(result->title) : QString();
+    };
+    if (const auto* own = std::get_if<ResultPicture>(&picture)) return result_label(own->result);
+    if (const auto* own = std::get_if<FinishedPicture>(&picture))
+        return tr("%1, finished").arg(result_label(own->result));
+    if (const auto* own = std::get_if<UnfinishedPicture>(&picture))
+        return tr("%1, before").arg(result_label(own->result));
     if (const auto* frame = std::get_if<FrameView>(&picture)) {
         const int number = session_.document.place(frame->frame) + 1;
         const bool reference =
@@ -203,6 +222,7 @@ void PictureArea::show_all() {
     const bool brush = session_.standpoint.stage() == Stage::mend && session_.standpoint.result();
     picture_->set_brush(brush ? std::optional(session_.standpoint.brush().radius_px) : std::nullopt);
     picture_->set_line_drawing(session_.standpoint.keeping());
+    picture_->set_handling(hands_->is_needed());
 }
 
 void PictureArea::show_plane() {
@@ -236,6 +256,7 @@ void PictureArea::show_other() {
 }
 
 void PictureArea::show_kept() {
+    if (session_.standpoint.stage() == Stage::finish) return show_crop();
     const PlanePtr& plane = session_.products.plane();
     if (session_.standpoint.stage() != Stage::align || !shown_.plane || shown_.plane != plane ||
         plane->geometry.as_it_lies)
@@ -255,6 +276,28 @@ void PictureArea::show_kept() {
     // From the outer edges of pixels, whose centres lie at whole numbers.
     picture_->set_kept(QRectF(kept.x - 0.5, kept.y - 0.5, kept.width, kept.height), outlines,
                        lost > 0.005 ? tr("%1 % lost").arg(lost, 0, 'f', 1) : QString());
+}
+
+void PictureArea::show_crop() {
+    const Finish& finish = session_.finishing.finish();
+    const bool on_frame = session_.standpoint.finish_page() == FinishPage::frame;
+    const PixelRect kept = session_.finishing.kept();
+    if (kept.empty() || finish.framing.is_off ||
+        (!finish.framing.crop && finish.framing.turn_deg == 0 && !on_frame))
+        return picture_->set_kept({}, {}, {});
+    picture_->set_kept(QRectF(kept.x - 0.5, kept.y - 0.5, kept.width, kept.height), {},
+                       on_frame ? tr("%1 x %2 px").arg(kept.width).arg(kept.height) : QString(),
+                       on_frame ? PictureScene::Kept::gripped_crop : PictureScene::Kept::crop);
+}
+
+void PictureArea::show_finish() {
+    const bool in_finish = is<FinishedPicture>(shown_.main);
+    session_.finish_look.set_view(in_finish ? picture_->seen() : QRect(), picture_->zoom());
+    if (in_finish) picture_->set_patch(session_.finish_look.patch(), {}, false);
+}
+
+QPointF PictureArea::in_reference(QPointF place) const {
+    return is<FinishedPicture>(shown_.main) ? session_.finishing.to_reference(place) : place;
 }
 
 void PictureArea::show_points() {
@@ -317,8 +360,10 @@ void PictureArea::show_preview() {
                           session_.result_look.is_plain();
     session_.merge_preview.set_view(in_merge && picture_->zoom() >= kLeastPreviewZoom ? picture_->seen()
                                                                                       : QRect());
-    picture_->set_patch(in_merge ? session_.merge_preview.picture() : nullptr,
-                        tr("look-ahead, not merged yet"));
+    if (!is<FinishedPicture>(shown_.main))
+        picture_->set_patch(in_merge ? session_.merge_preview.picture() : nullptr,
+                            tr("look-ahead, not merged yet"));
+    show_finish();
     show_caption();
 }
 
@@ -343,7 +388,10 @@ void PictureArea::show_sounding() {
     panel_->place_in(picture_->rect());
     panel_->setVisible(sounding.is_open());
     panel_->raise();
-    picture_->set_sounding_place(sounding.is_open() ? std::optional(sounding.place()) : std::nullopt);
+    const QPointF place = is<FinishedPicture>(shown_.main)
+                              ? session_.finishing.to_turned_picture(sounding.place())
+                              : sounding.place();
+    picture_->set_sounding_place(sounding.is_open() ? std::optional(place) : std::nullopt);
 }
 
 cv::Point2d PictureArea::in_frame(FrameId frame, QPointF place) const {
@@ -367,10 +415,14 @@ bool PictureArea::eventFilter(QObject* watched, QEvent* event) {
 // ---------------------------------------------------------------------------------------------- caption
 
 void PictureArea::show_caption() {
-    picture_->set_caption(caption_of(session_, shown_, *picture_, hovered_));
+    const auto finished =
+        is<FinishedPicture>(shown_.main) && hovered_ ? session_.finish_look.at(*hovered_) : std::nullopt;
+    emit tone_pointed(finished ? std::optional(finished->tone) : std::nullopt);
+    picture_->set_caption(caption_of(session_, shown_, *picture_, hovered_, finished));
 }
 
 bool PictureArea::is_settled() const {
+    if (is<FinishedPicture>(shown_.main) && !session_.finish_look.is_settled()) return false;
     if (is<std::monostate>(shown_.main)) return true;
     if (is<LivePicture>(shown_.main)) return session_.shoot_desk.live_picture() != nullptr;
     if (!ready(shown_.main)) return false;

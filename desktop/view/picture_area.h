@@ -10,6 +10,7 @@ namespace moorhaze::desktop {
 
 class PictureView;
 class SoundingPanel;
+class FinishHands;
 
 /// The middle of the window: the picture, what it is compared with, the sounding over it, and what to do
 /// first where there is no picture. Shows what shown_of() says, as far as it is ready.
@@ -39,16 +40,21 @@ class PictureArea : public QWidget {
     void sounded(QPointF place);  ///< a sounding is asked for there
     void line_drawn(QList<QPointF> places);
     void point_set(FrameId frame, FrameId partner, QPointF place);
+    void tone_pointed(std::optional<double> tone);  ///< in Finish; none: the pointer is elsewhere
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
     void connect_views();
+    /// A place of what is shown, in reference pixels: in Finish the picture may be turned.
+    QPointF in_reference(QPointF place) const;
     void show_main();
     void show_other();
     void show_plane();
     void show_kept();    ///< what is lost, in Align
+    void show_crop();    ///< what is kept, in Finish
+    void show_finish();  ///< what is in view as it is finished now
     void show_points();  ///< matching points, in Align
     void show_dust();    ///< rings around it, in Align
     void show_comparing();
@@ -63,6 +69,7 @@ class PictureArea : public QWidget {
     PictureView *picture_, *twin_;
     QWidget* twin_edge_;
     SoundingPanel* panel_;
+    FinishHands* hands_;
     QWidget* empty_ = nullptr;
     QTimer* blink_;
     Shown shown_;

@@ -17,7 +17,7 @@ QString tr(const char* text) {
 }  // namespace
 
 QString caption_of(Session& session, const Shown& shown, const PictureView& view,
-                   std::optional<QPointF> hovered) {
+                   std::optional<QPointF> hovered, const std::optional<FinishedPlace>& finished) {
     const ShootDesk& desk = session.shoot_desk;
     if (is<LivePicture>(shown.main))
         return tr("live view · plane of focus at %1 mm · f/%2")
@@ -28,7 +28,19 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
                                        : tr("%1 %").arg(100 * view.zoom(), 0, 'f', 0);
     QString words;
     const Series& series = session.document.series();
-    if (const auto* own = std::get_if<ResultPicture>(&shown.main)) {
+    if (const auto* finishing = std::get_if<FinishedPicture>(&shown.main)) {
+        const ProjectResult* result = find_result(session.document.project(), finishing->result);
+        if (!result) return {};
+        words = tr(is_neutral(session.finishing.finish()) ? "%1, as it was mended" : "%1, finished")
+                    .arg(text(result->title));
+        if (!session.finish_look.is_settled()) words += tr(" · preview");
+        if (finished)
+            words += tr(" · tone %1 % · Lab %2, %3, %4")
+                         .arg(100 * finished->tone, 0, 'f', 0)
+                         .arg(finished->lab[0], 0, 'f', 0)
+                         .arg(finished->lab[1], 0, 'f', 0)
+                         .arg(finished->lab[2], 0, 'f', 0);
+    } else if (const auto* own = std::get_if<ResultPicture>(&shown.main)) {
         // While a change travels through the session the result may be gone already.
         const ProjectResult* result = find_result(session.document.project(), own->result);
         const MergeProduct* product = session.products.merge(own->result);

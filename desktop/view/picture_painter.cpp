@@ -13,6 +13,7 @@ namespace {
 
 constexpr double kLoupeRadius = 76, kLoupeEnlarges = 4;  // logical px; times the zoom shown
 const QColor kInk(20, 20, 22);
+const QColor kHeather(0xc3a3d8);
 const QColor kGorse(0xe0b23c);  // as on the dark look: pictures are the same in both
 
 /// A thin bright line on a broader dark one, to be seen on light and dark alike.
@@ -42,6 +43,7 @@ class ScenePainter {
     void draw_label(const QString& text, QPointF corner, Qt::Corner anchor);
     void draw_patch(const QRectF& part);
     void draw_kept();
+    void draw_grips(const QRectF& kept);
     void draw_spot();
     void draw_marks();
     void draw_rings();
@@ -172,6 +174,16 @@ void ScenePainter::draw_pointers() {
             });
         }
     }
+    if (scene_.pointer_line) {
+        const QPointF from = framing_.to_view(scene_.pointer_line->p1()),
+                      to = framing_.to_view(scene_.pointer_line->p2());
+        on_any_ground(painter_, QColor(0xf0f0f2), 2, 4, [&] {
+            painter_.drawEllipse(from, 14, 14);
+            if (QLineF(from, to).length() > 15)
+                painter_.drawLine(from + (to - from) * (14 / QLineF(from, to).length()), to);
+        });
+        draw_label(scene_.pointer_label, to + QPointF(14, -9), Qt::TopLeftCorner);
+    }
     if (scene_.keyboard_mark) {
         const QPointF at = framing_.to_view(*scene_.keyboard_mark);
         on_any_ground(painter_, QColor(0xf0f0f2), 1, 3, [&] { draw_cross(at, 4, 12); });
@@ -187,6 +199,7 @@ void ScenePainter::draw_pointers() {
 void ScenePainter::draw_patch(const QRectF& part) {
     if (!scene_.patch.picture) return;
     draw(*scene_.patch.picture, part);
+    if (!scene_.patch_framed) return;
     const QRectF area(framing_.to_view(QPointF(scene_.patch.picture->area().topLeft()) - QPointF(0.5, 0.5)),
                       QSizeF(scene_.patch.picture->area().size()) * framing_.scale());
     painter_.save();
@@ -218,9 +231,21 @@ void ScenePainter::draw_kept() {
     lost.addRect(framing_.to_view(framing_.in_view_when_fit()));
     inner.addRect(kept);
     painter_.fillPath(lost.subtracted(inner), QColor(20, 20, 22, 150));
-    on_any_ground(painter_, kGorse, 1.5, 3, [&] { painter_.drawRect(kept); });
+    const bool is_crop = scene_.kept_as != PictureScene::Kept::area;
+    on_any_ground(painter_, is_crop ? kHeather : kGorse, 1.5, 3, [&] { painter_.drawRect(kept); });
     const QRectF seen = kept.intersected(view_);
+    if (scene_.kept_as == PictureScene::Kept::gripped_crop) draw_grips(kept);
     if (!seen.isEmpty()) draw_label(scene_.kept_label, seen.topRight() + QPointF(-6, 6), Qt::TopRightCorner);
+}
+
+void ScenePainter::draw_grips(const QRectF& kept) {
+    const QPointF middle = kept.center();
+    painter_.setPen(QPen(kInk, 1));
+    painter_.setBrush(kHeather);
+    for (const QPointF& at : {kept.topLeft(), kept.topRight(), kept.bottomLeft(), kept.bottomRight(),
+                              QPointF(middle.x(), kept.top()), QPointF(middle.x(), kept.bottom()),
+                              QPointF(kept.left(), middle.y()), QPointF(kept.right(), middle.y())})
+        painter_.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8));
 }
 
 /// Corners only: what is looked at stays free.

@@ -36,6 +36,7 @@ struct PictureScene {
     LabelledPicture main;
     LabelledPicture other;  ///< compared with it, behind the curtain or instead of it
     LabelledPicture patch;  ///< a part of the picture as it might be, over `main` only
+    bool patch_framed = true;
     bool curtain = false, flipped = false;
     double curtain_place = 0.5;  ///< 0..1 of the view's width
     QString caption;
@@ -46,6 +47,10 @@ struct PictureScene {
     std::optional<QRectF> kept;
     QList<QPolygonF> outlines;
     QString kept_label;
+    /// Whose frame it is: what aligning leaves, or a crop, which can be taken hold of by squares.
+    enum class Kept { area, crop, gripped_crop } kept_as = Kept::area;
+    std::optional<QLineF> pointer_line;  ///< a drag, with what it does in words
+    QString pointer_label;
     std::optional<QRectF> spot;  ///< an area to look at, from pixel edge to pixel edge
     QString spot_label;
     std::optional<QPointF> sounding_place;

@@ -44,9 +44,10 @@ void PictureView::set_other(std::shared_ptr<const DisplayPicture> other, const Q
     update();
 }
 
-void PictureView::set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label) {
+void PictureView::set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label, bool framed) {
     if (patch == scene_.patch.picture && label == scene_.patch.label) return;
     scene_.patch = {std::move(patch), label};
+    scene_.patch_framed = framed;
     update();
 }
 
@@ -128,6 +129,19 @@ void PictureView::set_line_drawing(bool on) {
     update();
 }
 
+void PictureView::set_handling(bool on) {
+    if (on == handling_) return;
+    handling_ = on;
+    if (drag_ == Drag::handle) drag_ = Drag::none;
+    update_cursor(pointer_);
+}
+
+void PictureView::set_pointer_label(std::optional<QLineF> line, const QString& words) {
+    scene_.pointer_line = line;
+    scene_.pointer_label = words;
+    update();
+}
+
 void PictureView::set_point_setting(bool on) {
     point_setting_ = on;
     if (drag_ == Drag::loupe) drag_ = Drag::none;
@@ -145,8 +159,10 @@ void PictureView::set_rings(QList<PictureRing> rings) {
     update();
 }
 
-void PictureView::set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label) {
+void PictureView::set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label,
+                           PictureScene::Kept as) {
     const bool fits_anew = kept != scene_.kept;
+    scene_.kept_as = as;
     scene_.kept = kept;
     scene_.outlines = std::move(outlines);
     scene_.kept_label = label;
@@ -276,6 +292,9 @@ void PictureView::mousePressEvent(QMouseEvent* event) {
         } else if (point_setting_) {
             drag_ = Drag::loupe;
             update();
+        } else if (handling_) {
+            drag_ = Drag::handle;
+            emit handle_pressed(to_plane(press_), event->modifiers());
         } else if (line_drawing_) {
             drag_ = Drag::line;
             scene_.line = {to_plane(press_)};
@@ -300,6 +319,8 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
         emit stroke_moved(*stroke_end_, 1);
     } else if (drag_ == Drag::line) {
         scene_.line << to_plane(here);
+    } else if (drag_ == Drag::handle) {
+        emit handle_moved(to_plane(here), event->modifiers());
     }
     if (shaping_held_ && drag_ == Drag::none) emit brush_shaped(here.x() - last_.x(), last_.y() - here.y());
     last_ = pointer_ = here;
@@ -321,6 +342,7 @@ void PictureView::mouseReleaseEvent(QMouseEvent* event) {
         update();
         emit line_drawn(drawn);
     }
+    if (was == Drag::handle) emit handle_released();
     if (was == Drag::loupe) {
         mark_ = to_plane(event->position());
         update();
@@ -367,6 +389,9 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
             if (!(event->modifiers() & Qt::ControlModifier)) {
                 if (!brush_radius_ && point_setting_) {
                     emit point_set(mark_);
+                } else if (!brush_radius_ && handling_) {
+                    emit handle_pressed(mark_, event->modifiers());
+                    emit handle_released();
                 } else if (!brush_radius_ && line_drawing_) {
                     emit line_drawn({mark_});
                 } else if (!brush_radius_) {

@@ -20,7 +20,8 @@ class PictureView : public QWidget {
     void set_picture(std::shared_ptr<const DisplayPicture> picture, const QString& label);
     void set_other(std::shared_ptr<const DisplayPicture> other, const QString& label);
     /// A part of the picture as it might be, laid over it; null: none. Not over the other picture.
-    void set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label);
+    /// @param framed  with a dashed rim and its label: it is not the picture itself.
+    void set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label, bool framed = true);
     const std::shared_ptr<const DisplayPicture>& patch() const { return scene_.patch.picture; }
     QRect seen() const {
         return framing_.seen();
@@ -59,6 +60,11 @@ class PictureView : public QWidget {
     bool has_brush() const { return brush_radius_.has_value(); }
     /// While on, the left button draws a line instead of panning; without a brush only.
     void set_line_drawing(bool on);
+    /// While on, the left button emits handle_...() instead of panning; without a brush only.
+    void set_handling(bool on);
+    const QList<QPointF>& guide() const { return scene_.guide; }
+    /// Words beside a line from the place that was pressed to the pointer, in reference pixels.
+    void set_pointer_label(std::optional<QLineF> line, const QString& words);
     bool line_drawing() const { return line_drawing_; }
     /// While on, the left button sets a point under a loupe; without a brush only.
     void set_point_setting(bool on);
@@ -66,7 +72,8 @@ class PictureView : public QWidget {
     void set_rings(QList<PictureRing> rings);
     /// What of the plane is kept, in reference pixels from pixel edge to pixel edge: the rest lies under a
     /// veil. `outlines` are drawn as thin lines. The whole of it is in view when the picture is fit.
-    void set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label);
+    void set_kept(std::optional<QRectF> kept, QList<QPolygonF> outlines, const QString& label,
+                  PictureScene::Kept as = PictureScene::Kept::area);
     /// The place that the keyboard points at, in reference pixels.
     QPointF mark() const { return mark_; }
     /// Marks an area to look at, in reference pixels; none: no mark.
@@ -91,6 +98,9 @@ class PictureView : public QWidget {
     void brush_shaped(double right, double up);
     void frames_stepped(int by);             ///< Shift and wheel
     void line_drawn(QList<QPointF> places);  ///< one place where it was only clicked
+    void handle_pressed(QPointF place, Qt::KeyboardModifiers modifiers);
+    void handle_moved(QPointF place, Qt::KeyboardModifiers modifiers);
+    void handle_released();
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -107,7 +117,7 @@ class PictureView : public QWidget {
     void focusOutEvent(QFocusEvent* event) override;
 
   private:
-    enum class Drag { none, point, pan, curtain, paint, line, loupe };
+    enum class Drag { none, point, pan, curtain, paint, line, loupe, handle };
     void reframed();
     void move_mark(QPointF by);
     void begin_painting(QPointF at, Qt::KeyboardModifiers modifiers, double pressure);
@@ -119,7 +129,7 @@ class PictureView : public QWidget {
     bool space_held_ = false, shaping_held_ = false, key_painting_ = false;
     std::optional<double> brush_radius_;
     std::optional<QPointF> stroke_end_;  ///< where the last one ended, in reference pixels
-    bool line_drawing_ = false, point_setting_ = false;
+    bool line_drawing_ = false, point_setting_ = false, handling_ = false;
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;
     bool eraser_ = false;  ///< the pen that was seen last is turned round

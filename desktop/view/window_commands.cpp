@@ -18,7 +18,7 @@ QString tr(const char* text) {
 }
 
 const char *const kSeries = "&Series", *const kEdit = "&Edit", *const kView = "&View",
-                  *const kStage = "Sta&ge", *const kHelp = "&Help";
+                  *const kFinish = "&Finish", *const kStage = "Sta&ge", *const kHelp = "&Help";
 
 /// Adds commands of one menu.
 class Menu {
@@ -137,7 +137,8 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add_line();
     menu.add("save-frame", tr("Save the frame shown..."), "Ctrl+Shift+S", tr("One single frame as a picture"),
              steps.save_frame, menu.with_series());
-    menu.add("export", tr("Export"), "Ctrl+E", tr("Saves the picture"), steps.export_picture);
+    menu.add("export", tr("Hand over"), "Ctrl+E",
+             tr("Saves the finished picture as the files that Finish lists"), steps.export_picture);
     menu.add_line();
     menu.add("quit", tr("Quit"), "Ctrl+Q", tr("Leaves Moorhaze"), steps.close);
 }
@@ -281,6 +282,73 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
              tr("Frames read, pictures shown and merges keep within so many megabytes"), steps.ask_memory);
 }
 
+/// What Finish does at once, or with the next press in the picture.
+void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
+    Menu menu(commands, s, kFinish);
+    const auto merged = menu.with_result();
+    const auto add_hand = [&](const char* id, const QString& words, const QString& tip, FinishPage page,
+                              FinishHand hand) {
+        menu.add(id, words, "", tip,
+                 [&s, page, hand] {
+                     const bool again = s.standpoint.finish_hand() == hand;
+                     s.standpoint.set_stage(Stage::finish);
+                     s.standpoint.set_finish_page(page);
+                     s.standpoint.set_finish_hand(again ? FinishHand::none : hand);
+                 },
+                 {[&s, hand] { return s.standpoint.finish_hand() == hand; }, merged.why_not});
+    };
+    menu.add(
+        "suggest-crop", tr("Take the suggested crop"), "",
+        tr("Without empty edges and those that not every frame covers"), [&s] { s.finishing.suggest_crop(); },
+        merged);
+    menu.add(
+        "crop-all", tr("Take all of the picture"), "", tr("Takes the crop back; the turn stays"),
+        [&s] {
+            s.finishing.change(tr("take all of the picture"), [](Finish& own) { own.framing.crop.reset(); });
+        },
+        merged);
+    add_hand("level-line", tr("Level along a line"),
+             tr("Draw a line in the picture along what shall be level or upright"), FinishPage::frame,
+             FinishHand::level);
+    menu.add_line();
+    menu.add(
+        "fit-tones", tr("Fit black and white"), "",
+        tr("Black and white point to where the picture's tones begin and end"),
+        [&s] { s.finishing.fit_tones(); }, merged);
+    add_hand("pick-grey", tr("Pick a grey"),
+             tr("Click something grey in the picture: warmth and tint follow"), FinishPage::colour,
+             FinishHand::grey);
+    menu.add(
+        "as-shot-white", tr("White as shot"), "", tr("Warmth and tint as the frames have them"),
+        [&s] {
+            s.finishing.change(tr("take the white as shot"), [](Finish& own) {
+                own.light.warmth_k = kNeutralWarmth;
+                own.light.violet = 0;
+            });
+        },
+        merged);
+    add_hand("pick-ground", tr("Pick the ground"),
+             tr("Click the backdrop: all that is connected with it becomes white"), FinishPage::ground,
+             FinishHand::ground);
+    menu.add_line();
+    menu.add(
+        "copy-finish", tr("Copy the finish"), "Ctrl+Shift+C",
+        tr("Light, tones, colour and detail, for another series"), [&s] { s.finishing.copy(); }, merged);
+    menu.add(
+        "paste-finish", tr("Paste the finish"), "Ctrl+Shift+V",
+        tr("What was copied in another series; frame and ground stay"), [&s] { s.finishing.paste(); },
+        menu.with_series());
+    menu.add("save-look", tr("Save as a look..."), "",
+             tr("Light, tones, colour and detail under a name, for other pictures"), steps.save_look,
+             menu.with_series());
+    menu.add("use-look", tr("Use a look..."), "", tr("A look that was saved; frame and ground stay"),
+             steps.use_look, menu.with_series());
+    menu.add(
+        "reset-finish", tr("Reset the finish"), "",
+        tr("The picture as it was merged and mended; undo brings it back"), [&s] { s.finishing.reset_all(); },
+        merged);
+}
+
 void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {
     Menu menu(commands, s, kView);
     PictureView& picture = area.picture();
@@ -388,13 +456,14 @@ void add_rest(Commands& commands, Session& s, PictureArea& area, const WindowSte
 }  // namespace
 
 QStringList menu_headings() {
-    return {tr(kSeries), tr(kEdit), tr(kView), tr(kStage), tr(kHelp)};
+    return {tr(kSeries), tr(kEdit), tr(kView), tr(kFinish), tr(kStage), tr(kHelp)};
 }
 
 void add_window_commands(Commands& commands, Session& session, PictureArea& area, const WindowSteps& steps) {
     add_series(commands, session, steps);
     add_edit(commands, session, area, steps);
     add_view(commands, session, area, steps);
+    add_finish(commands, session, steps);
     add_rest(commands, session, area, steps);
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/files/float_tiff.h"
 #include "core/files/picture_file.h"
+#include "core/finish/finished.h"
 #include "core/mend/mended.h"
 #include "core/project/align_series.h"
 #include "core/project/edits.h"
@@ -417,4 +418,94 @@ TEST_CASE("merge takes a project as it was decided, with its strokes, and option
     const auto damaged = cli("merge " + file.string() + " -o " + (scratch / "n.tif").string());
     CHECK(damaged.code == 1);
     CHECK_THAT(damaged.text, Catch::Contains("heath.moorhaze") && Catch::Contains("damaged"));
+}
+
+TEST_CASE("finish does to a picture what the core does, and writes the file asked for", "[cli][finish]") {
+    const test::Scratch scratch;
+    const test::Texture texture(4);
+    const Picture picture = test::picture_from({300, 200}, [&](int x, int y) { return texture.at(x, y); });
+    write_picture(scratch / "in.tif", picture, {}, {}, {});
+    const std::string in = (scratch / "in.tif").string();
+    auto out = [&](const char* name) { return (scratch / name).string(); };
+    // Nothing asked for: nothing changed.
+    REQUIRE(cli("finish " + in + " -o " + out("same.tif") + " --quiet").code == 0);
+    CHECK(cv::norm(read_picture(scratch / "same.tif").pixels, picture.pixels, cv::NORM_INF) == 0);
+    const std::string asked =
+        " --brighten 0.5 --black-point 2 --white-point 95 --curve 30:25,70:78 --saturation 20 --clarity 30 "
+        "--sharpen 60 --vignette -0.5 --crop 200x120+40+30";
+    REQUIRE(cli("finish " + in + " -o " + out("a.tif") + asked + " --quiet --save-look " + out("look.json"))
+                .code == 0);
+    Finish finish;
+    finish.framing.crop = PixelRect(40, 30, 200, 120);
+    finish.light.exposure_ev = 0.5;
+    finish.tones = {.black = 0.02, .white = 0.95, .middle = 0.5, .curve = {{0.3, 0.25}, {0.7, 0.78}}};
+    finish.colour.saturation = 0.2;
+    finish.detail.clarity = 0.3;
+    finish.detail.sharpening = 0.6;
+    finish.vignette.corners_ev = -0.5;
+    const Picture expected = finished(*finish_subject(picture, {}, 1, {}), finish, {});
+    CHECK(cv::norm(read_picture(scratch / "a.tif").pixels, expected.pixels, cv::NORM_INF) == 0);
+    // The look does the same but for the frame, and what is typed beside it counts more.
+    REQUIRE(cli("finish " + in + " -o " + out("b.tif") + " --look " + out("look.json") +
+                " --crop 200x120+40+30 --quiet")
+                .code == 0);
+    CHECK(cv::norm(read_picture(scratch / "b.tif").pixels, expected.pixels, cv::NORM_INF) == 0);
+    REQUIRE(cli("finish " + in + " -o " + out("c.jpg") + " --look " + out("look.json") +
+                " --size 150 --quality 90 --quiet --title Cups")
+                .code == 0);
+    CHECK(read_picture(scratch / "c.jpg").pixels.size() == cv::Size(150, 100));
+    CHECK(read_about(scratch / "c.jpg").title == "Cups");
+    CHECK(cli("finish " + in + " -o " + out("c.jpg") + " --quiet").code == 1);  // it is there
+    REQUIRE(cli("finish " + in + " -o " + out("d.jxl") + " --quality 100 --turn 3 --quiet").code == 0);
+    CHECK(read_picture(scratch / "d.jxl").width() < 300);
+}
+
+TEST_CASE("finish says what is wrong with its options before any work", "[cli][finish]") {
+    const test::Scratch scratch;
+    const Picture picture = test::picture_from({60, 40}, [](int, int) { return 0.5; });
+    write_picture(scratch / "in.tif", picture, {}, {}, {});
+    auto refused = [&](const std::string& options, const char* out = "o.tif") {
+        const auto ran = cli("finish " + (scratch / "in.tif").string() + " -o " + (scratch / out).string() +
+                             " --quiet " + options);
+        CHECK(ran.code != 0);
+        CHECK_FALSE(std::filesystem::exists(scratch / out));
+        return ran.text;
+    };
+    CHECK_THAT(refused("--crop 10x10+900+5"), Catch::Contains("outside of the picture"));
+    CHECK_THAT(refused("--crop soft"), Catch::Contains("WxH+X+Y"));
+    CHECK_THAT(refused("--black-point 60 --white-point 40"), Catch::Contains("black point"));
+    CHECK_THAT(refused("--curve 50:60,40:70"), Catch::Contains("curve falls"));
+    CHECK_THAT(refused("--warmth 200"), Catch::Contains("warmth"));
+    CHECK_THAT(refused("--profile " + (scratch / "none.icc").string()), Catch::Contains("none.icc"));
+    CHECK_THAT(refused("--bits 16", "o.jpg"), Catch::Contains("8 bits"));
+    CHECK_THAT(refused("--size 50", "o.ora"), Catch::Contains("full size"));
+    CHECK_THAT(refused("", "o.dng"), Catch::Contains("no raw files"));
+    CHECK_THAT(refused("--look " + (scratch / "in.tif").string()), Catch::Contains("no look"));
+    CHECK_THAT(refused("--ground 900,5"), Catch::Contains("outside"));
+}
+
+TEST_CASE("merge finishes what it merged, and a project's picture as it was decided",
+          "[cli][finish][project]") {
+    const test::Scratch scratch;
+    const Series series = test::write_series(scratch, test::strip_series({300, 160}, 4));
+    const std::string frames = scratch.folder().string();
+    auto merged = [&](const std::string& from, const char* out, const std::string& options) {
+        REQUIRE(cli("merge " + from + " -o " + (scratch / "out" / out).string() +
+                    " --quiet --method blend --area reference " + options)
+                    .code == 0);
+        return read_picture(scratch / "out" / out);
+    };
+    std::filesystem::create_directories(scratch / "out");
+    const Picture plain = merged(frames, "plain.tif", ""),
+                  brighter = merged(frames, "brighter.tif", "--brighten 0.5");
+    Finish finish;
+    finish.light.exposure_ev = 0.5;
+    const Picture expected = finished(*finish_subject(plain, {}, 1, {}), finish, {});
+    CHECK(cv::norm(brighter.pixels, expected.pixels, cv::NORM_INF) == 0);
+    Project project = with_series({}, series, {}, std::nullopt);
+    project = with_finish(project, finish);
+    save_project(scratch / "kept" / "heath" / "heath.moorhaze", {project, {}, series.size()});
+    const std::string kept = (scratch / "kept" / "heath").string();
+    CHECK(cv::norm(merged(kept, "kept.tif", "").pixels, expected.pixels, cv::NORM_INF) == 0);
+    CHECK(cv::norm(merged(kept, "bare.tif", "--no-finish").pixels, plain.pixels, cv::NORM_INF) == 0);
 }

@@ -294,7 +294,7 @@ TEST_CASE("exporting waits for no rendering, and what is painted meanwhile count
     session.brushwork.begin_stroke({60, 60});
     session.brushwork.end_stroke();
     const QString file = QString::fromStdString((scratch / "heath.tif").string());
-    session.exporter.save(file, export_kinds()[0], 95, false);  // at once
+    session.exporter.save(file, Output{}, false);  // at once
     const Picture as_it_was = test::mended_shown(session);
     session.brushwork.begin_stroke({90, 60});
     session.brushwork.end_stroke();

@@ -118,7 +118,7 @@ TEST_CASE("a project that was closed goes on where it was left: stage, frames, r
     const fs::path out = scratch / "heath.tif";
     bool exported = false;
     QObject::connect(&session.exporter, &Exporter::saved, &session.exporter, [&] { exported = true; });
-    session.exporter.save(QString::fromStdString(out.string()), export_kinds()[0], 95, false);
+    session.exporter.save(QString::fromStdString(out.string()), Output{}, false);
     wait_until([&] { return exported; });
     CHECK(equal(read_picture(out).pixels, test::mended_shown(session).pixels));
     again.wait_until_saved();

@@ -256,8 +256,7 @@ TEST_CASE("window, command line and a written project give the same pixels for t
     session.merging.set_choice(choice, "recipe");
     session.aligning.set_kept(KeptArea::reference);
     own.merge();
-    session.exporter.save(QString::fromStdString((scratch / "window.tif").string()), export_kinds()[0], 95,
-                          false);
+    session.exporter.save(QString::fromStdString((scratch / "window.tif").string()), Output{}, false);
     wait_until([&] { return !session.jobs.busy(); });
     QProcess process;
     process.start(QStringLiteral(MOORHAZE_CLI),

@@ -116,7 +116,7 @@ TEST_CASE("a result is saved for as long as it bears the strokes it was saved wi
     Project project = four_frames();
     project = with_result(project, woven(project, 1));
     CHECK(has_unsaved_results(project));
-    project = with_saved(project, {1}, {});
+    project = with_saved(project, {1}, {}, project.finish);
     CHECK_FALSE(has_unsaved_results(project));
     History history(project);
     history.edit("stroke", with_stroke(history.now(), {1}, {FrameId{10}, 5, 0, 1, {{1, 1}}}));

@@ -153,7 +153,7 @@ class RandomWork {
                 const ResultId id = any_result(now);
                 const ProjectResult* result = find_result(now, id);
                 return [id, strokes = result ? result->strokes : SharedList<Stroke>()](const Project& own) {
-                    return with_saved(own, id, strokes);
+                    return with_saved(own, id, strokes, own.finish);
                 };
             }
         }

@@ -1,0 +1,92 @@
+#include <iostream>
+
+#include "cli/finish_options.h"
+#include "core/finish/finish_json.h"
+#include "core/project/handed_picture.h"
+#include "core/project/project_folder.h"
+#include "core/project/result_files.h"
+#include "core/project/result_series.h"
+#include "core/project/stored_sources.h"
+#include "core/project/words.h"
+
+namespace moorhaze::cli {
+namespace {
+
+constexpr std::size_t kMendingBytes = std::size_t(800) << 20;  // decoded frames that strokes come from
+
+struct Arguments {
+    std::string input, out, save_look;
+    int result = 0;
+    bool overwrite = false;
+    FinishOptions options;
+};
+
+void run(const Arguments& arguments, const Common& common) {
+    arguments.options.output_for({}, arguments.out);  // wrong use is said before anything is read
+    if (!arguments.overwrite && std::filesystem::exists(arguments.out))
+        throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
+    const ProgressLine line("finishing", common);
+    ToFinish own;
+    std::optional<FrameSource> frames;  // refers to the series
+    Series series;
+    StoredResult stored;
+    ResultSources others;
+    if (is_project(arguments.input)) {
+        const std::filesystem::path file = project_file(arguments.input);
+        const OpenedProject opened = open_project(file, {});
+        const Project& project = opened.saved.project;
+        const ProjectResult& result = result_numbered(project, arguments.result, file.string());
+        series = series_of_result(project, opened.facts, result);
+        stored = read_result(file.parent_path(), result, {});
+        frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kMendingBytes));
+        others = stored_sources(result.strokes, project, opened.facts, file.parent_path(), series,
+                                stored.geometry);
+        own = {result.strokes.empty()
+                   ? stored.result.picture
+                   : mended(stored.result, result.strokes, {*frames, others}, stored.result.area, line.job()),
+               stored.result.area.tl(),
+               project.finish,
+               project.hand_over,
+               stored.shooting,
+               made_with(result),
+               {},
+               {}};
+        own.layers = [&, strokes = result.strokes](const Framing& framing, const Job& job) {
+            return layers_of(stored.result, strokes, {*frames, others}, framing, job);
+        };
+        own.raw = raw_rendering_of(series.frames[std::size_t(stored.geometry.reference)],
+                                   result.made_from.align.look.development);
+    } else {
+        own.shooting = read_picture_info(arguments.input).shooting;
+        own.picture = read_picture(arguments.input);
+        own.made_with = "Moorhaze";
+        own.raw = raw_rendering_of({arguments.input, read_picture_info(arguments.input), {}, true, {}}, {});
+    }
+    const Finish used =
+        finish_and_write(arguments.options, arguments.out, own, arguments.overwrite, line.job());
+    if (!arguments.save_look.empty()) write_look(arguments.save_look, used, arguments.overwrite);
+}
+
+}  // namespace
+
+CLI::App* add_finish(CLI::App& app, const Common& common) {
+    auto* command = app.add_subcommand(
+        "finish",
+        "Finishes a picture, or a project's result as it was decided: crop, light, colour, detail, file");
+    auto arguments = std::make_shared<Arguments>();
+    command->add_option("PICTURE|PROJECT", arguments->input, "A picture, or a project's folder or file")
+        ->required();
+    command
+        ->add_option("-o,--output", arguments->out, "Picture to write: .tif, .jpg, .png, .jxl, .dng or .ora")
+        ->required();
+    command
+        ->add_option("--result", arguments->result, "Number of the project's result; without it the newest")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--save-look", arguments->save_look, "Write what was done as a look here");
+    command->add_flag("--overwrite", arguments->overwrite, "Replace files that are there");
+    arguments->options.add_to(*command);
+    command->callback([arguments, &common] { run(*arguments, common); });
+    return command;
+}
+
+}  // namespace moorhaze::cli

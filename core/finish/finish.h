@@ -1,0 +1,144 @@
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/picture/picture.h"
+
+/// What is done to a merged picture before it leaves: plain values, each neutral by default. The order in
+/// which they work is that of finished.h, whatever the order they were set in.
+///
+/// Tones are shares of the tone scale (see colour_space.h): 0 black, 1 white. A part that is off stays as it
+/// was set and does nothing.
+namespace moorhaze {
+
+/// What becomes of the corners that a turned picture leaves empty.
+enum class EmptyCorners {
+    left_out,     ///< the crop gives way: it holds nothing that is empty
+    transparent,  ///< formats without transparency make them white
+    white
+};
+
+/// Which part of the picture is kept, and how it is turned. The turned picture's pixels count as the merge's
+/// reference pixels do; they are the same where nothing is turned.
+struct Framing {
+    double turn_deg = 0;            ///< clockwise, -45..45
+    cv::Point2d turned_about;       ///< the place that stays, reference pixels
+    std::optional<PixelRect> crop;  ///< in pixels of the turned picture; none: all there is
+    EmptyCorners corners = EmptyCorners::left_out;
+    bool is_off = false;
+    bool operator==(const Framing&) const = default;
+};
+
+/// A point of the tone curve.
+struct TonePoint {
+    double tone = 0, becomes = 0;  ///< 0..1 each
+    bool operator==(const TonePoint&) const = default;
+};
+
+inline constexpr double kNeutralWarmth = 5500;
+
+struct Light {
+    double warmth_k =
+        kNeutralWarmth;  ///< colour temperature of the light that fell, 2000..15000; higher: warmer picture
+    double violet = 0;   ///< thousandths of Duv (CIE 1960) that the light was too green, -50..50
+    double exposure_ev = 0;          ///< -5..5
+    double lights = 0, shadows = 0;  ///< -1..1: large light and dark areas, brighter or darker
+    bool is_off = false;
+    bool operator==(const Light&) const = default;
+};
+
+/// Where black and white lie and how the tones between run.
+struct Tones {
+    double black = 0, white = 1;  ///< tones that become black and white; black < white
+    double middle = 0.5;  ///< of the way from black to white: what becomes the middle tone; 0.05..0.95
+    std::vector<TonePoint> curve = {};  ///< after black, white and middle; rising in both
+    bool is_off = false;
+    bool operator==(const Tones&) const = default;
+};
+
+/// A change of one colour, by its hue. Hue and chroma are those of Oklab.
+struct OneColour {
+    double hue_deg = 0;                    ///< 0..360
+    double turn_deg = 0;                   ///< of the hue, -60..60
+    double saturation = 0, lightness = 0;  ///< -1..1
+    bool operator==(const OneColour&) const = default;
+};
+
+struct Colour {
+    double saturation = 0;  ///< -1 (grey)..1 (twice)
+    double vibrance = 0;    ///< -1..1: the same, less of what is saturated already
+    std::vector<OneColour> ones = {};
+    bool is_off = false;
+    bool operator==(const Colour&) const = default;
+};
+
+struct Detail {
+    double clarity = 0;        ///< -1..1: contrast of middle sizes
+    double sharpening = 0;     ///< 0..3: times the difference from the blurred picture
+    double radius_px = 0.8;    ///< of that blur, sigma, 0.3..5
+    double threshold = 0.005;  ///< differences of tone below it stay, 0..0.1
+    double colour_noise = 0;   ///< 0..1: how much blotches of colour are evened out
+    bool is_off = false;
+    bool operator==(const Detail&) const = default;
+};
+
+/// Light towards the edges of what is kept.
+struct Vignette {
+    double corners_ev = 0;            ///< brighter (+) or darker (-) in the corners, -4..4
+    double across = 0.5, down = 0.5;  ///< its centre, as shares of what is kept
+    double roundness = 0;             ///< 0: as the picture's shape, 1: round
+    bool is_off = false;
+    bool operator==(const Vignette&) const = default;
+};
+
+/// The backdrop of a product picture made one even colour.
+struct Ground {
+    std::optional<cv::Point2d> picked = {};  ///< a place of it, reference pixels; none: nothing is done
+    double reach = 0.12;  ///< difference of colour that still belongs to it, share of its light, 0.02..0.5
+    double keep_shadow = 0.5;  ///< 0: shadows and reflections on it go, too; 1: they stay
+    double tone = 1;           ///< what it becomes: 1 white, 0 black
+    bool is_off = false;
+    bool operator==(const Ground&) const = default;
+};
+
+struct Finish {
+    Framing framing;
+    Light light;
+    Tones tones;
+    Colour colour;
+    Detail detail;
+    Vignette vignette;
+    Ground ground;
+    bool operator==(const Finish&) const = default;
+};
+
+// True when a part does nothing.
+bool is_neutral(const Framing& own);
+bool is_neutral(const Light& own);
+bool is_neutral(const Tones& own);
+bool is_neutral(const Colour& own);
+bool is_neutral(const Detail& own);
+bool is_neutral(const Vignette& own);
+bool is_neutral(const Ground& own);
+/// All but the framing.
+bool leaves_pixels(const Finish& own);
+bool is_neutral(const Finish& own);
+
+/// @throws BadParameter naming the first value that is outside its range, what it is and what is allowed.
+void check(const Finish& finish);
+
+/// The parts, by name, for lists and files.
+enum class FinishPart { framing, light, tones, colour, detail, vignette, ground };
+inline constexpr FinishPart kFinishParts[] = {FinishPart::framing, FinishPart::light,  FinishPart::tones,
+                                              FinishPart::colour,  FinishPart::detail, FinishPart::vignette,
+                                              FinishPart::ground};
+const char* name_of(FinishPart part);
+bool is_set(const Finish& finish, FinishPart part);  ///< differs from its default, on or off
+bool is_off(const Finish& finish, FinishPart part);
+Finish with_off(Finish finish, FinishPart part, bool off);
+Finish without(Finish finish, FinishPart part);  ///< as it is by default
+/// What a part does: "exposure +0.50 EV, shadows +20 %"; empty when it is not set.
+std::string in_words(const Finish& finish, FinishPart part);
+
+}  // namespace moorhaze

@@ -1,0 +1,370 @@
+#include "core/finish/finish_json.h"
+
+#include <algorithm>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "core/files/safe_write.h"
+#include "core/work/errors.h"
+
+namespace moorhaze {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr int kLookVersion = 1;
+constexpr const char* kCorners[] = {"left_out", "transparent", "white"};  // in the order of EmptyCorners
+
+constexpr const char* kCompressions[] = {"none", "lzw", "deflate"};         // TiffCompression
+constexpr const char* kProfiles[] = {"as_frames", "srgb", "wide", "file"};  // ProfileWish
+constexpr const char* kSizes[] = {"full", "long_side", "width", "height", "percent", "print"};  // SizeWish
+
+struct NamedFormat {
+    FileFormat format;
+    const char* name;
+};
+constexpr NamedFormat kFormats[] = {
+    {FileFormat::tiff, "tiff"},   {FileFormat::jpeg, "jpeg"},      {FileFormat::png, "png"},
+    {FileFormat::jxl, "jpeg-xl"}, {FileFormat::raw, "linear-dng"}, {FileFormat::open_raster, "open-raster"}};
+
+std::size_t format_place(FileFormat format) {
+    for (std::size_t i = 0; i < std::size(kFormats); ++i)
+        if (kFormats[i].format == format) return i;
+    return 0;
+}
+FileFormat format_named(const std::string& name) {
+    for (const NamedFormat& own : kFormats)
+        if (name == own.name) return own.format;
+    throw FileError("says format " + name + ", which cannot be written");
+}
+
+/// Reads the members of one object; what is left over in the end is a mistake.
+class Members {
+  public:
+    Members(const Json& json, std::string name) : json_(json), name_(std::move(name)) {
+        if (!json_.is_object()) throw FileError("says " + name_ + " in a way that means nothing here");
+    }
+    const Json* find(const char* key) {
+        const auto found = json_.find(key);
+        if (found != json_.end()) ++read_;
+        names_.push_back(key);
+        return found == json_.end() || found->is_null() ? nullptr : &*found;
+    }
+    template <class Value>
+    void get(const char* key, Value& value) {
+        if (const Json* found = find(key)) found->get_to(value);
+    }
+    void point(const char* key, cv::Point2d& value) {
+        if (const Json* found = find(key)) value = {found->at(0).get<double>(), found->at(1).get<double>()};
+    }
+    void done() const {
+        if (read_ == int(json_.size())) return;
+        for (const auto& [key, value] : json_.items())
+            if (std::find(names_.begin(), names_.end(), key) == names_.end())
+                throw FileError("says " + name_ + " " + key +
+                                ", which this Moorhaze does not know. Use a newer one, or take it out.");
+    }
+
+  private:
+    const Json& json_;
+    std::string name_;
+    std::vector<std::string> names_;
+    int read_ = 0;
+};
+
+/// The place of a member's word in a list of names.
+template <std::size_t count>
+int place_in(const char* const (&names)[count], Members& members, const char* key, int otherwise) {
+    std::string word = names[otherwise];
+    members.get(key, word);
+    for (std::size_t i = 0; i < count; ++i)
+        if (word == names[i]) return int(i);
+    throw FileError("says " + std::string(key) + " " + word + ", which means nothing here");
+}
+
+Json json_of_part(const Framing& own) {
+    Json json{{"turn_deg", own.turn_deg},
+              {"turned_about_px", {own.turned_about.x, own.turned_about.y}},
+              {"corners", kCorners[int(own.corners)]}};
+    if (own.crop) json["crop_px"] = {own.crop->x, own.crop->y, own.crop->width, own.crop->height};
+    return json;
+}
+void read_part(Members& members, Framing& own) {
+    members.get("turn_deg", own.turn_deg);
+    members.point("turned_about_px", own.turned_about);
+    if (const Json* crop = members.find("crop_px"))
+        own.crop = {crop->at(0).get<int>(), crop->at(1).get<int>(), crop->at(2).get<int>(),
+                    crop->at(3).get<int>()};
+    own.corners = EmptyCorners(place_in(kCorners, members, "corners", 0));
+}
+
+Json json_of_part(const Light& own) {
+    return {{"warmth_k", own.warmth_k},
+            {"violet", own.violet},
+            {"exposure_ev", own.exposure_ev},
+            {"lights", own.lights},
+            {"shadows", own.shadows}};
+}
+void read_part(Members& members, Light& own) {
+    members.get("warmth_k", own.warmth_k);
+    members.get("violet", own.violet);
+    members.get("exposure_ev", own.exposure_ev);
+    members.get("lights", own.lights);
+    members.get("shadows", own.shadows);
+}
+
+Json json_of_part(const Tones& own) {
+    Json json{{"black", own.black}, {"white", own.white}, {"middle", own.middle}};
+    for (const TonePoint& point : own.curve) json["curve"].push_back({point.tone, point.becomes});
+    return json;
+}
+void read_part(Members& members, Tones& own) {
+    members.get("black", own.black);
+    members.get("white", own.white);
+    members.get("middle", own.middle);
+    if (const Json* curve = members.find("curve"))
+        for (const Json& point : *curve)
+            own.curve.push_back({point.at(0).get<double>(), point.at(1).get<double>()});
+}
+
+Json json_of_part(const Colour& own) {
+    Json json{{"saturation", own.saturation}, {"vibrance", own.vibrance}};
+    for (const OneColour& one : own.ones)
+        json["ones"].push_back({{"hue_deg", one.hue_deg},
+                                {"turn_deg", one.turn_deg},
+                                {"saturation", one.saturation},
+                                {"lightness", one.lightness}});
+    return json;
+}
+void read_part(Members& members, Colour& own) {
+    members.get("saturation", own.saturation);
+    members.get("vibrance", own.vibrance);
+    if (const Json* ones = members.find("ones"))
+        for (const Json& json : *ones) {
+            Members of_one(json, "one colour's");
+            OneColour one;
+            of_one.get("hue_deg", one.hue_deg);
+            of_one.get("turn_deg", one.turn_deg);
+            of_one.get("saturation", one.saturation);
+            of_one.get("lightness", one.lightness);
+            of_one.done();
+            own.ones.push_back(one);
+        }
+}
+
+Json json_of_part(const Detail& own) {
+    return {{"clarity", own.clarity},
+            {"sharpening", own.sharpening},
+            {"radius_px", own.radius_px},
+            {"threshold", own.threshold},
+            {"colour_noise", own.colour_noise}};
+}
+void read_part(Members& members, Detail& own) {
+    members.get("clarity", own.clarity);
+    members.get("sharpening", own.sharpening);
+    members.get("radius_px", own.radius_px);
+    members.get("threshold", own.threshold);
+    members.get("colour_noise", own.colour_noise);
+}
+
+Json json_of_part(const Vignette& own) {
+    return {{"corners_ev", own.corners_ev},
+            {"across", own.across},
+            {"down", own.down},
+            {"roundness", own.roundness}};
+}
+void read_part(Members& members, Vignette& own) {
+    members.get("corners_ev", own.corners_ev);
+    members.get("across", own.across);
+    members.get("down", own.down);
+    members.get("roundness", own.roundness);
+}
+
+Json json_of_part(const Ground& own) {
+    Json json{{"reach", own.reach}, {"keep_shadow", own.keep_shadow}, {"tone", own.tone}};
+    if (own.picked) json["picked_px"] = {own.picked->x, own.picked->y};
+    return json;
+}
+void read_part(Members& members, Ground& own) {
+    members.get("reach", own.reach);
+    members.get("keep_shadow", own.keep_shadow);
+    members.get("tone", own.tone);
+    cv::Point2d picked{-1e9, 0};
+    members.point("picked_px", picked);
+    if (picked.x > -1e8) own.picked = picked;
+}
+
+template <class Part>
+void add(Json& json, const char* name, const Part& part) {
+    if (part == Part{}) return;
+    json[name] = json_of_part(part);
+    if (part.is_off) json[name]["off"] = true;
+}
+template <class Part>
+void read(Members& members, const char* name, Part& part) {
+    const Json* found = members.find(name);
+    if (!found) return;
+    Members own(*found, name);
+    read_part(own, part);
+    own.get("off", part.is_off);
+    own.done();
+}
+
+Json json_object(const Finish& finish) {
+    Json json = Json::object();
+    add(json, "framing", finish.framing);
+    add(json, "light", finish.light);
+    add(json, "tones", finish.tones);
+    add(json, "colour", finish.colour);
+    add(json, "detail", finish.detail);
+    add(json, "vignette", finish.vignette);
+    add(json, "ground", finish.ground);
+    return json;
+}
+
+Finish finish_of_object(Members& members) {
+    Finish finish;
+    read(members, "framing", finish.framing);
+    read(members, "light", finish.light);
+    read(members, "tones", finish.tones);
+    read(members, "colour", finish.colour);
+    read(members, "detail", finish.detail);
+    read(members, "vignette", finish.vignette);
+    read(members, "ground", finish.ground);
+    members.done();
+    try {
+        check(finish);
+    } catch (const BadParameter& error) {
+        throw FileError(std::string("cannot be: ") + error.what());
+    }
+    return finish;
+}
+
+}  // namespace
+
+std::string json_of(const Finish& finish) {
+    return json_object(finish).dump();
+}
+
+Finish finish_of(const std::string& text) {
+    try {
+        const Json json = Json::parse(text);
+        Members members(json, "of the finish");
+        return finish_of_object(members);
+    } catch (const nlohmann::json::exception& error) {
+        throw FileError(std::string("holds no finish (") + error.what() + ")");
+    }
+}
+
+std::string json_of(const HandOver& own) {
+    Json json{{"outputs", Json::array()}};
+    for (const Output& output : own.outputs) {
+        Json file{{"format", kFormats[format_place(output.format)].name},
+                  {"bits", output.bits},
+                  {"quality", output.quality},
+                  {"compression", kCompressions[int(output.compression)]},
+                  {"profile", kProfiles[int(output.profile)]},
+                  {"size", kSizes[int(output.size.wish)]},
+                  {"size_value", output.size.value},
+                  {"dots_per_inch", output.size.dots_per_inch},
+                  {"sharpen", output.sharpen},
+                  {"name", output.name}};
+        if (!output.profile_file.empty()) file["profile_file"] = output.profile_file.string();
+        if (output.is_off) file["off"] = true;
+        json["outputs"].push_back(file);
+    }
+    if (own.about != AboutPicture{})
+        json["about"] = {{"title", own.about.title},
+                         {"description", own.about.description},
+                         {"creator", own.about.creator},
+                         {"rights", own.about.rights},
+                         {"keywords", own.about.keywords}};
+    if (!own.article.empty()) json["article"] = own.article;
+    return json.dump();
+}
+
+HandOver hand_over_of(const std::string& text) {
+    HandOver own;
+    try {
+        const Json json = Json::parse(text);
+        Members members(json, "of handing over");
+        members.get("article", own.article);
+        if (const Json* about = members.find("about")) {
+            Members said(*about, "about the picture");
+            said.get("title", own.about.title);
+            said.get("description", own.about.description);
+            said.get("creator", own.about.creator);
+            said.get("rights", own.about.rights);
+            said.get("keywords", own.about.keywords);
+            said.done();
+        }
+        if (const Json* outputs = members.find("outputs")) {
+            own.outputs.clear();
+            for (const Json& file : *outputs) {
+                Members of_file(file, "of an output");
+                Output output;
+                std::string format = "tiff", profile_file;
+                of_file.get("format", format);
+                output.format = format_named(format);
+                of_file.get("bits", output.bits);
+                of_file.get("quality", output.quality);
+                output.compression =
+                    TiffCompression(place_in(kCompressions, of_file, "compression", int(output.compression)));
+                output.profile = ProfileWish(place_in(kProfiles, of_file, "profile", int(output.profile)));
+                output.size.wish = SizeWish(place_in(kSizes, of_file, "size", int(output.size.wish)));
+                of_file.get("size_value", output.size.value);
+                of_file.get("dots_per_inch", output.size.dots_per_inch);
+                of_file.get("sharpen", output.sharpen);
+                of_file.get("name", output.name);
+                of_file.get("profile_file", profile_file);
+                output.profile_file = profile_file;
+                of_file.get("off", output.is_off);
+                of_file.done();
+                check(output);
+                own.outputs.push_back(output);
+            }
+        }
+        members.done();
+    } catch (const nlohmann::json::exception& error) {
+        throw FileError(std::string("does not say how to hand over (") + error.what() + ")");
+    } catch (const BadParameter& error) {
+        throw FileError(std::string("cannot be: ") + error.what());
+    }
+    return own;
+}
+
+void write_look(const std::filesystem::path& file, const Finish& finish, bool overwrite) {
+    Json json{{"moorhaze_look", kLookVersion}};
+    json.update(json_object(with_look({}, finish)));
+    write_text_file(file, json.dump(1) + "\n", overwrite);
+}
+
+Finish read_look(const std::filesystem::path& file) {
+    std::ifstream in(file);
+    if (!in) throw FileError(file.string() + ": cannot be read. Check that it exists and may be read.");
+    try {
+        const Json json = Json::parse(in);
+        Members members(json, "of the look");
+        int version = 0;
+        members.get("moorhaze_look", version);
+        if (version < 1) throw FileError("is no look of Moorhaze");
+        if (version > kLookVersion)
+            throw FileError("is of a newer version than this Moorhaze. Use the newer one.");
+        return finish_of_object(members);
+    } catch (const nlohmann::json::exception& error) {
+        throw FileError(file.string() + ": is no look of Moorhaze (" + error.what() + ")");
+    } catch (const FileError& error) {
+        throw FileError(file.string() + ": " + error.what());
+    }
+}
+
+Finish with_look(Finish finish, const Finish& look) {
+    finish.light = look.light;
+    finish.tones = look.tones;
+    finish.colour = look.colour;
+    finish.detail = look.detail;
+    finish.vignette = look.vignette;
+    return finish;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,396 @@
+#include "core/finish/finished.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/align/homography.h"
+#include "core/files/picture_file.h"
+#include "core/finish/colour_shift.h"
+#include "core/finish/fine_detail.h"
+#include "core/finish/framing.h"
+#include "core/finish/tone_mapping.h"
+#include "core/finish/white_balance.h"
+#include "core/picture/fast_math.h"
+#include "core/picture/luma.h"
+#include "core/picture/over_white.h"
+#include "core/picture/warp.h"
+#include "core/work/errors.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr int kStripRows = 192;
+
+template <class Value>
+cv::Mat mean_of_2x2(const cv::Mat& fine, int channels) {
+    cv::Mat half((fine.rows + 1) / 2, (fine.cols + 1) / 2, fine.type());
+    for_rows(half.rows, Job{}, [&](int y) {
+        const Value* upper = fine.ptr<Value>(std::min(2 * y, fine.rows - 1));
+        const Value* lower = fine.ptr<Value>(std::min(2 * y + 1, fine.rows - 1));
+        Value* out = half.ptr<Value>(y);
+        for (int x = 0; x < half.cols; ++x) {
+            const int left = 2 * x * channels, right = std::min(2 * x + 1, fine.cols - 1) * channels;
+            for (int c = 0; c < channels; ++c)
+                out[x * channels + c] = Value(
+                    (unsigned(upper[left + c]) + upper[right + c] + lower[left + c] + lower[right + c] + 2) /
+                    4);
+        }
+    });
+    return half;
+}
+
+/// Pixels of a level, from the merge's corner, to reference pixels.
+cv::Matx33d from_level(int level, cv::Point corner) {
+    const double scale = double(1 << level), shift = (scale - 1) / 2;
+    return {scale, 0, corner.x + shift, 0, scale, corner.y + shift, 0, 0, 1};
+}
+
+/// How transparent places of a part are: 16 bit; empty when none is.
+cv::Mat1w alpha_of(const Picture& picture, const cv::Matx33d& to_picture, PixelRect part, bool is_turned) {
+    const cv::Rect all({}, picture.pixels.size());
+    if (!is_turned) {
+        if (picture.alpha.empty() && (part & all) == part) return {};
+        cv::Mat1w alpha(part.size(), std::uint16_t(0));
+        if (const cv::Rect own = part & all; !own.empty()) {
+            if (picture.alpha.empty())
+                alpha(own - part.tl()) = 65535;
+            else
+                picture.alpha(own).copyTo(alpha(own - part.tl()));
+        }
+        return alpha;
+    }
+    cv::Mat1w alpha(part.size());
+    std::atomic<bool> any = false;
+    for_rows(part.height, Job{}, [&](int row) {
+        for (int x = 0; x < part.width; ++x) {
+            const cv::Point2d at = mapped(to_picture, part.x + x, part.y + row);
+            // The outermost half pixel fades.
+            const double inside =
+                std::min({at.x + 0.5, at.y + 0.5, all.width - 0.5 - at.x, all.height - 0.5 - at.y, 1.0});
+            double share = std::clamp(inside + 0.5, 0.0, 1.0);
+            if (share > 0 && !picture.alpha.empty())
+                share *=
+                    picture.alpha.at<std::uint16_t>(std::clamp(int(std::lround(at.y)), 0, all.height - 1),
+                                                    std::clamp(int(std::lround(at.x)), 0, all.width - 1)) /
+                    65535.0;
+            alpha(row, x) = std::uint16_t(std::lround(65535 * share));
+            if (alpha(row, x) < 65535) any = true;
+        }
+    });
+    return any ? alpha : cv::Mat1w();
+}
+
+/// Everything that is done to light, ready to be called row by row.
+class LightSteps {
+  public:
+    /// @param to_finest  pixels of the turned level to pixels of the picture at full size.
+    LightSteps(const FinishSubject& subject, const Finish& finish, PixelRect kept, int level,
+               const cv::Matx33d& to_finest)
+        : subject_(subject), finish_(finish), to_finest_(to_finest) {
+        has_ground_ = !is_neutral(finish.ground);
+        if (!is_neutral(finish.light)) {
+            balance_ = white_balance(finish.light, subject.space);
+            exposure_ = std::exp2(finish.light.exposure_ev);
+            gain_.lights = finish.light.lights;
+            gain_.shadows = finish.light.shadows;
+            gain_.exposure_ev = finish.light.exposure_ev;
+            has_balance_ = true;
+        }
+        if (!is_neutral(finish.detail)) gain_.clarity = finish.detail.clarity;
+        if (!is_neutral(finish.tones)) tones_ = tone_table(ToneMapping(finish.tones));
+        if (!is_neutral(finish.colour)) colour_.emplace(finish.colour, subject.space);
+        if (!is_neutral(finish.vignette)) {
+            // In pixels of the level, around its own centre.
+            const double scale = double(1 << level);
+            const double left = (kept.x - subject.area.x) / scale, top = (kept.y - subject.area.y) / scale;
+            half_across_ = std::max(1.0, kept.width / scale / 2);
+            half_down_ = std::max(1.0, kept.height / scale / 2);
+            centre_x_ = left - 0.5 + 2 * half_across_ * finish.vignette.across;
+            centre_y_ = top - 0.5 + 2 * half_down_ * finish.vignette.down;
+            const double round = (half_across_ + half_down_) / 2;
+            half_across_ += finish.vignette.roundness * (round - half_across_);
+            half_down_ += finish.vignette.roundness * (round - half_down_);
+        }
+    }
+
+    /// @param x, y  of the row's first pixel, in the turned level.
+    void before_detail(float* row, int x, int y, int count) const {
+        if (has_ground_) take_ground_out(row, x, y, count);
+        std::vector<float> factors;
+        if (!gain_.is_none()) {
+            std::vector<float> logs(std::size_t(count), 0.0f);
+            log_luminance(row, count, logs.data());
+            factors.resize(std::size_t(count));
+            const cv::Point2d start = mapped(to_finest_, x, y), next = mapped(to_finest_, x + 1, y);
+            local_gains(subject_.local, gain_, logs.data(), start, next - start, count, factors.data());
+        }
+        if (has_balance_) {
+            float m[9];
+            for (int i = 0; i < 9; ++i) m[i] = float(balance_.val[i] * exposure_);
+            for (int i = 0; i < count; ++i) {
+                float* rgb = row + 3 * i;
+                const float r = rgb[0], g = rgb[1], b = rgb[2];
+                for (int c = 0; c < 3; ++c)
+                    rgb[c] = std::max(0.0f, m[3 * c] * r + m[3 * c + 1] * g + m[3 * c + 2] * b);
+            }
+        }
+        if (!is_neutral(finish_.vignette)) {
+            factors.resize(std::size_t(count), 1.0f);
+            const auto down = float((y - centre_y_) / half_down_),
+                       ev = float(finish_.vignette.corners_ev / 2);
+            const auto start = float((x - centre_x_) / half_across_), step = float(1 / half_across_);
+            for (int i = 0; i < count; ++i) {
+                const float across = start + float(i) * step;
+                factors[std::size_t(i)] *= fast_exp2(ev * (across * across + down * down));
+            }
+        }
+        if (!factors.empty())
+            for (int i = 0; i < count; ++i)
+                for (int c = 0; c < 3; ++c) row[3 * i + c] *= factors[std::size_t(i)];
+        if (!tones_.empty()) map_tones(tones_, row, 3 * count);
+        if (colour_) colour_->apply(row, count);
+    }
+
+    /// @param before  the row as it came from the picture.
+    void put_ground_in(float* row, const float* before, int x, int y, int count) const {
+        if (!has_ground_) return;
+        const auto tone = float(light_of_tone(finish_.ground.tone));
+        for (int i = 0; i < count; ++i) {
+            const cv::Point2d at = mapped(to_finest_, x + i, y);
+            const float share = subject_.ground.share_at(at.x, at.y);
+            if (share <= 0) continue;
+            float level = 1;
+            if (share >= 1) {
+                const cv::Vec3f own = subject_.ground.light_at(at.x, at.y);
+                float light = 0, ground = 0;
+                for (int c = 0; c < 3; ++c)
+                    light += kLuminance[c] * before[3 * i + c], ground += kLuminance[c] * own[c];
+                level = ground_level(finish_.ground, light / ground);
+            }
+            for (int c = 0; c < 3; ++c) row[3 * i + c] = (1 - share) * row[3 * i + c] + share * tone * level;
+        }
+    }
+    bool has_ground() const { return has_ground_; }
+
+  private:
+    void take_ground_out(float* row, int x, int y, int count) const {
+        for (int i = 0; i < count; ++i) {
+            const cv::Point2d at = mapped(to_finest_, x + i, y);
+            const float share = subject_.ground.share_at(at.x, at.y);
+            if (share <= 0 || share > 0.9f) continue;
+            const cv::Vec3f own = subject_.ground.light_at(at.x, at.y);
+            for (int c = 0; c < 3; ++c)
+                row[3 * i + c] = std::max(0.0f, row[3 * i + c] - share * own[c]) / (1 - share);
+        }
+    }
+
+    const FinishSubject& subject_;
+    const Finish& finish_;
+    cv::Matx33d to_finest_, balance_ = cv::Matx33d::eye();
+    double exposure_ = 1;
+    bool has_ground_ = false, has_balance_ = false;
+    LocalGain gain_;
+    std::vector<float> tones_;
+    std::optional<ColourShift> colour_;
+    double centre_x_ = 0, centre_y_ = 0, half_across_ = 1, half_down_ = 1;
+};
+
+}  // namespace
+
+std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point corner, int levels,
+                                                    const Job& job) {
+    if (picture.pixels.empty()) throw BadParameter("there is no picture to finish");
+    picture = with_bits(picture, 16);
+    const ToneCurve curve(picture.profile);
+    auto subject = std::make_shared<FinishSubject>(FinishSubject{
+        {}, {corner, picture.pixels.size()}, curve, colour_space_of(picture.profile), {}, {}, {}, 0});
+    subject->local = local_light_of(picture, curve, job.part(0, 0.5));
+    subject->levels.push_back(std::move(picture));
+    for (int level = 1; level < levels; ++level) {
+        job.checkpoint(0.5 + 0.5 * level / levels);
+        const Picture& fine = subject->levels.back();
+        if (std::max(fine.width(), fine.height()) < 64) break;
+        Picture half{mean_of_2x2<std::uint16_t>(fine.pixels, 3), {}, fine.profile};
+        if (!fine.alpha.empty()) half.alpha = mean_of_2x2<std::uint16_t>(fine.alpha, 1);
+        subject->levels.push_back(std::move(half));
+    }
+    return subject;
+}
+
+std::shared_ptr<const FinishSubject> with_ground(std::shared_ptr<const FinishSubject> subject,
+                                                 const Ground& ground, const Job& job) {
+    if (is_neutral(ground) ||
+        (subject->ground_picked == ground.picked && subject->ground_reach == ground.reach))
+        return subject;
+    auto made = std::make_shared<FinishSubject>(*subject);
+    made->ground = ground_of(made->levels[0], made->curve, *ground.picked - cv::Point2d(made->area.tl()),
+                             ground.reach, job);
+    made->ground_picked = ground.picked;
+    made->ground_reach = ground.reach;
+    return made;
+}
+
+Picture finished(const FinishSubject& subject, const Finish& finish, int level, PixelRect part,
+                 const Job& job) {
+    check(finish);
+    if (level < 0 || level >= int(subject.levels.size()) || part.empty())
+        throw BadParameter("there is no such part of the picture");
+    if (!is_neutral(finish.ground) &&
+        (subject.ground_picked != finish.ground.picked || subject.ground_reach != finish.ground.reach))
+        throw BadParameter("the ground was not looked for yet");
+    const Picture& picture = subject.levels[std::size_t(level)];
+    const bool is_turned = !finish.framing.is_off && finish.framing.turn_deg != 0;
+    const cv::Matx33d own = from_level(level, subject.area.tl());
+    const cv::Matx33d turn = is_turned ? own.inv() * to_turned(finish.framing) * own : cv::Matx33d::eye();
+    const cv::Matx33d to_picture = turn.inv();
+    const cv::Matx33d to_finest = from_level(0, subject.area.tl()).inv() * own * to_picture;
+
+    const cv::Rect all({}, picture.pixels.size());
+    Picture made{cv::Mat(part.size(), CV_16UC3, cv::Scalar::all(65535)), {}, picture.profile};
+    const cv::Mat1w alpha = alpha_of(picture, to_picture, part, is_turned);
+    const PixelRect filled = is_turned ? part : part & all;
+    if (!is_turned && leaves_pixels(finish)) {
+        if (!filled.empty()) picture.pixels(filled).copyTo(made.pixels(filled - part.tl()));
+    } else if (!filled.empty()) {
+        const double scale = double(1 << level);
+        // A crop that lies outside is an error for who keeps it, not for who looks at the picture around it.
+        const PixelRect kept = kept_or_all(finish.framing, subject.area);
+        const LightSteps steps(subject, finish, kept, level, to_finest);
+        const int border = detail_border(finish.detail, scale);
+        const PixelRect reached = is_turned
+                                      ? PixelRect(part.x - border, part.y - border, part.width + 2 * border,
+                                                  part.height + 2 * border)
+                                      : PixelRect(filled.x - border, filled.y - border,
+                                                  filled.width + 2 * border, filled.height + 2 * border) &
+                                            all;
+        for (int top = filled.y; top < filled.br().y; top += kStripRows) {
+            job.checkpoint(double(top - filled.y) / filled.height);
+            const int bottom = std::min(filled.br().y, top + kStripRows);
+            const PixelRect strip =
+                PixelRect(reached.x, top - border, reached.width, bottom - top + 2 * border) & reached;
+            cv::Mat3f light;
+            if (is_turned) {
+                light = warp_to_linear(picture, subject.curve, {.frame_to_reference = turn, .target = strip},
+                                       job.quiet())
+                            .pixels;
+            } else {
+                light = to_linear({picture.pixels(strip), {}, {}}, subject.curve);
+            }
+            const cv::Mat3f before = steps.has_ground() ? light.clone() : cv::Mat3f();
+            for_rows(light.rows, job.quiet(), [&](int y) {
+                steps.before_detail(light.ptr<float>(y), strip.x, strip.y + y, light.cols);
+            });
+            if (border > 0) refine_detail(light, finish.detail, scale, job.quiet());
+            for_rows(bottom - top, job.quiet(), [&](int row) {
+                const int y = top - strip.y + row, x = filled.x - strip.x;
+                float* values = light.ptr<float>(y) + 3 * x;
+                if (steps.has_ground())
+                    steps.put_ground_in(values, before.ptr<float>(y) + 3 * x, filled.x, top + row,
+                                        filled.width);
+                subject.curve.encode_row_16(
+                    values, made.pixels.ptr<std::uint16_t>(top + row - part.y) + 3 * (filled.x - part.x),
+                    filled.width);
+            });
+        }
+    }
+    if (alpha.empty()) return made;
+    made.alpha = alpha;
+    return finish.framing.corners == EmptyCorners::white && is_turned ? over_white(made) : made;
+}
+
+Picture finished(const FinishSubject& subject, const Finish& finish, const Job& job) {
+    check(finish);
+    const PixelRect kept = kept_of(finish.framing, subject.area);
+    return finished(subject, finish, 0, kept - subject.area.tl(), job);
+}
+
+double ToneHistogram::tone_below(double share_of_all) const {
+    double sum = 0;
+    for (int bin = 0; bin < kBins; ++bin) {
+        const double own = share[std::size_t(bin)];
+        if (sum + own >= share_of_all && own > 0) return (bin + (share_of_all - sum) / own) / kBins;
+        sum += own;
+    }
+    return 1;
+}
+
+ToneHistogram tone_histogram(const Picture& picture, const ToneCurve& curve, const ColourSpace& space,
+                             int every) {
+    ToneHistogram histogram;
+    const float weights[] = {float(space.to_xyz(1, 0)), float(space.to_xyz(1, 1)), float(space.to_xyz(1, 2))};
+    // The bin of a light, by its square root.
+    static const std::vector<int> bins = [] {
+        std::vector<int> table(4097);
+        for (int i = 0; i <= 4096; ++i)
+            table[std::size_t(i)] =
+                std::min(ToneHistogram::kBins - 1,
+                         int(tone_of_light(double(i) * i / 4096 / 4096) * ToneHistogram::kBins));
+        return table;
+    }();
+    double count = 0;
+    for (int y = 0; y < picture.height(); y += every) {
+        const auto* row = picture.pixels.ptr<std::uint16_t>(y);
+        for (int x = 0; x < picture.width(); x += every) {
+            if (!picture.alpha.empty() && picture.alpha.at<std::uint16_t>(y, x) < 32768) continue;
+            float luminance = 0;
+            bool black = false, white = false;
+            for (int c = 0; c < 3; ++c) {
+                const std::uint16_t value = row[3 * x + c];
+                luminance += weights[c] * curve.linear_of_16(c)[value];
+                black = black || value == 0;
+                white = white || value == 65535;
+            }
+            const float root = std::sqrt(std::clamp(luminance, 0.0f, 1.0f));
+            histogram.share[std::size_t(bins[std::size_t(root * 4096 + 0.5f)])] += 1;
+            histogram.black_clipped += black;
+            histogram.white_clipped += white;
+            count += 1;
+        }
+    }
+    if (count > 0) {
+        for (double& share : histogram.share) share /= count;
+        histogram.black_clipped /= count;
+        histogram.white_clipped /= count;
+    }
+    return histogram;
+}
+
+cv::Vec3d light_around(const FinishSubject& subject, cv::Point2d place) {
+    const Picture& picture = subject.levels[0];
+    const cv::Point at(int(std::lround(place.x)) - subject.area.x,
+                       int(std::lround(place.y)) - subject.area.y);
+    const cv::Rect all({}, picture.pixels.size());
+    if (!all.contains(at)) throw BadParameter("this place lies outside of the picture");
+    const cv::Rect around = cv::Rect(at.x - 4, at.y - 4, 9, 9) & all;
+    const cv::Scalar mean = cv::mean(to_linear({picture.pixels(around), {}, {}}, subject.curve));
+    return {mean[0], mean[1], mean[2]};
+}
+
+Tones auto_tones_of(const FinishSubject& subject, Finish finish) {
+    const Tones own = finish.tones;
+    finish.tones = {};
+    finish.ground = {};
+    // At a size at which grain does not count.
+    int level = 0;
+    while (level + 1 < int(subject.levels.size()) && subject.levels[std::size_t(level)].width() > 1500)
+        ++level;
+    const Picture& seen = subject.levels[std::size_t(level)];
+    const double scale = double(1 << level);
+    const PixelRect kept = kept_or_all(finish.framing, subject.area) - subject.area.tl();
+    const PixelRect part(int(kept.x / scale), int(kept.y / scale), std::max(1, int(kept.width / scale)),
+                         std::max(1, int(kept.height / scale)));
+    const Picture made = finished(subject, finish, level, part, {});
+    return auto_tones(own,
+                      tone_histogram(made, subject.curve, subject.space, std::max(1, seen.width() / 1500)));
+}
+
+Tones auto_tones(Tones tones, const ToneHistogram& before) {
+    constexpr double kCut = 0.001, kNarrowest = 0.2;
+    tones.black = std::min(before.tone_below(kCut), 0.5 - kNarrowest / 2);
+    tones.white = std::max(before.tone_below(1 - kCut), tones.black + kNarrowest);
+    tones.is_off = false;
+    return tones;
+}
+
+}  // namespace moorhaze

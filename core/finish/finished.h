@@ -1,0 +1,81 @@
+#pragma once
+#include <memory>
+
+#include "core/finish/finish.h"
+#include "core/finish/ground.h"
+#include "core/finish/local_light.h"
+#include "core/picture/colour_space.h"
+#include "core/work/job.h"
+
+/// A merged picture finished. The order is always the same, in preview, file and command line:
+///
+///   1. framing: turned and cropped, one resampling where it is turned (Lanczos, three lobes)
+///   2. ground: what of it is mixed into the subject's edge is taken out
+///   3. light: white balance, exposure; vignette; lights, shadows and clarity
+///   4. tones: black and white point, middle, curve; by colour channel
+///   5. colour: single colours, saturation, vibrance
+///   6. detail: colour noise, sharpening
+///   7. ground: put in at its tone
+///
+/// Steps 2 to 7 work in linear light of the picture's own primaries, in single precision; nothing is encoded
+/// in between. What is neutral is left out; where all is, pixels are copied.
+namespace moorhaze {
+
+/// A picture to be finished, with what is found out about it once. Shared, immutable.
+struct FinishSubject {
+    std::vector<Picture> levels;  ///< 16 bit; each half the one before, (n+1)/2 a side, the mean of 2×2
+    PixelRect area;               ///< of the finest, reference pixels
+    ToneCurve curve;
+    ColourSpace space;
+    LocalLight local;
+    GroundMap ground;                          ///< empty where none was picked
+    std::optional<cv::Point2d> ground_picked;  ///< what it was found for
+    double ground_reach = 0;
+};
+
+/// @param picture  8 or 16 bit.   @param levels  1: the finest alone.
+/// @throws BadParameter for an area of another size, Cancelled.   Thread-safe; peak memory 1/3 of the picture
+/// for all levels.
+std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point corner, int levels,
+                                                    const Job& job);
+/// The same with the ground that a finish asks for; itself where it has it already.
+std::shared_ptr<const FinishSubject> with_ground(std::shared_ptr<const FinishSubject> subject,
+                                                 const Ground& ground, const Job& job);
+
+/// A part of the finished picture.
+/// @param level  0: full size, k: every length divided by 2^k.
+/// @param part   pixels of that level of the turned picture; (0, 0) is the level's pixel at the corner of the
+///               merge's area. What lies outside of the turned merge is transparent or white, as the framing
+///               says (left out: transparent).
+/// @return       16 bit, in the picture's profile.
+/// @throws BadParameter as check(), or for a ground that the subject was not made with; Cancelled.
+/// Thread-safe; peak memory 1 output and some rows.
+Picture finished(const FinishSubject& subject, const Finish& finish, int level, PixelRect part,
+                 const Job& job);
+
+/// All that is kept, at full size.   @throws as finished(), and kept_of().
+Picture finished(const FinishSubject& subject, const Finish& finish, const Job& job);
+
+/// What of a picture lies where on the tone scale.
+struct ToneHistogram {
+    static constexpr int kBins = 64;
+    std::array<double, kBins> share{};            ///< of its pixels, by luminance; dark first
+    double black_clipped = 0, white_clipped = 0;  ///< shares of pixels with a channel at its end
+    /// The tone below which so much of the picture lies.
+    double tone_below(double share_of_all) const;
+};
+/// @param every  looks at every so many'th pixel across and down, >= 1.
+ToneHistogram tone_histogram(const Picture& picture, const ToneCurve& curve, const ColourSpace& space,
+                             int every);
+
+/// Linear light around a place, the mean of 9×9 pixels of the merge.   @param place  reference pixels.
+/// @throws BadParameter outside of the picture.
+cv::Vec3d light_around(const FinishSubject& subject, cv::Point2d place);
+
+/// Black and white point brought to where the picture's tones begin and end; everything else stays.
+/// @param before  of the picture with black, white, middle and curve neutral.
+Tones auto_tones(Tones tones, const ToneHistogram& before);
+/// The same, looking at the subject with the rest of the finish.
+Tones auto_tones_of(const FinishSubject& subject, Finish finish);
+
+}  // namespace moorhaze

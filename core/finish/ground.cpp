@@ -1,0 +1,268 @@
+#include "core/finish/ground.h"
+
+#include <algorithm>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+
+#include "core/picture/luma.h"
+#include "core/work/errors.h"
+#include "core/work/for_rows.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr int kReducedSide = 900;
+constexpr int kTerms = 6;               // of a quadratic surface
+constexpr int kRounds = 5;              // of fitting and choosing anew
+constexpr float kDeepestShadow = 0.3f;  // of the ground's light; darker is no ground
+constexpr float kColourShare = 0.6f;    // of the reach: how far colours may differ
+constexpr float kSteepest = 0.035f;     // log of light per reduced pixel; steeper is an edge
+constexpr int kEdgePx = 4;              // where ground and subject may be mixed, beyond what is ground
+
+float brightness(const cv::Vec3f& light) {
+    return kLuminance[0] * light[0] + kLuminance[1] * light[1] + kLuminance[2] * light[2];
+}
+
+cv::Vec3f ratio(const cv::Vec3f& light, const cv::Vec3f& ground) {
+    return {light[0] / ground[0], light[1] / ground[1], light[2] / ground[2]};
+}
+
+/// How far a colour is from the ground's, whatever their light.
+float colour_difference(const cv::Vec3f& share) {
+    const float mean = (share[0] + share[1] + share[2]) / 3;
+    return std::max({std::abs(share[0] - mean), std::abs(share[1] - mean), std::abs(share[2] - mean)}) /
+           std::max(mean, 1e-3f);
+}
+
+cv::Mat3f reduced_light(const Picture& picture, const ToneCurve& curve, int shrink, const Job& job) {
+    cv::Mat3f reduced((picture.height() + shrink - 1) / shrink, (picture.width() + shrink - 1) / shrink);
+    for_rows(reduced.rows, job, [&](int row) {
+        std::vector<cv::Vec3f> sums(std::size_t(reduced.cols), cv::Vec3f());
+        const int end = std::min(picture.height(), (row + 1) * shrink);
+        for (int y = row * shrink; y < end; ++y) {
+            const auto* from = picture.pixels.ptr<std::uint16_t>(y);
+            for (int x = 0; x < picture.width(); ++x)
+                for (int c = 0; c < 3; ++c)
+                    sums[std::size_t(x / shrink)][c] += curve.linear_of_16(c)[from[3 * x + c]];
+        }
+        for (int x = 0; x < reduced.cols; ++x) {
+            const int wide = std::min(picture.width(), (x + 1) * shrink) - x * shrink;
+            reduced(row, x) = sums[std::size_t(x)] * (1.0f / float(wide * (end - row * shrink)));
+        }
+    });
+    return reduced;
+}
+
+/// A quadratic surface through the logarithm of light at the marked places, by least squares.
+cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked) {
+    auto terms = [&](int y, int x) {
+        const double u = 2.0 * x / std::max(1, light.cols - 1) - 1,
+                     v = 2.0 * y / std::max(1, light.rows - 1) - 1;
+        return cv::Vec<double, kTerms>(1, u, v, u * u, u * v, v * v);
+    };
+    cv::Matx<double, kTerms, kTerms> normal = cv::Matx<double, kTerms, kTerms>::eye() * 1e-3;
+    cv::Matx<double, kTerms, 3> right = cv::Matx<double, kTerms, 3>::zeros();
+    for (int y = 0; y < light.rows; ++y)
+        for (int x = 0; x < light.cols; ++x) {
+            if (!marked(y, x)) continue;
+            const auto own = terms(y, x);
+            normal += own * own.t();
+            for (int c = 0; c < 3; ++c)
+                for (int k = 0; k < kTerms; ++k)
+                    right(k, c) += own[k] * std::log(std::max(1e-4f, light(y, x)[c]));
+        }
+    const cv::Matx<double, kTerms, 3> found = normal.inv(cv::DECOMP_CHOLESKY) * right;
+    cv::Mat3f smooth(light.size());
+    for (int y = 0; y < light.rows; ++y)
+        for (int x = 0; x < light.cols; ++x) {
+            const auto own = terms(y, x);
+            for (int c = 0; c < 3; ++c) {
+                double sum = 0;
+                for (int k = 0; k < kTerms; ++k) sum += own[k] * found(k, c);
+                smooth(y, x)[c] = float(std::exp(std::clamp(sum, -9.0, 1.0)));
+            }
+        }
+    return smooth;
+}
+
+/// What of `may` is connected with a place.
+cv::Mat1b connected(const cv::Mat1b& may, cv::Point at) {
+    cv::Mat1i labels;
+    cv::connectedComponents(may, labels, 4, CV_32S);
+    cv::Mat1b found = cv::Mat1b::zeros(may.size());
+    if (const int own = labels(at); own > 0) found = labels == own;
+    return found;
+}
+
+struct ReducedGround {
+    cv::Mat3f light;   // smooth
+    cv::Mat1b around;  // where ground is to be looked for
+};
+
+ReducedGround find_reduced(const cv::Mat3f& light, cv::Point picked, double reach, const Job& job) {
+    cv::Vec3f sum;
+    const cv::Rect nearby = cv::Rect(picked.x - 2, picked.y - 2, 5, 5) & cv::Rect({}, light.size());
+    for (int y = nearby.y; y < nearby.br().y; ++y)
+        for (int x = nearby.x; x < nearby.br().x; ++x) sum += light(y, x);
+    const cv::Vec3f own = sum * (1.0f / float(nearby.area()));
+    if (*std::min_element(own.val, own.val + 3) < 1e-3f)
+        throw BadParameter("the picked ground is black; pick a lighter place of it");
+    // Edges are never ground, and keep a thing of the ground's colour apart from it.
+    cv::Mat1b flat(light.size());
+    for_rows(light.rows, job, [&](int y) {
+        for (int x = 0; x < light.cols; ++x) {
+            const float here = std::log(std::max(1e-4f, brightness(light(y, x))));
+            float steepest = 0;
+            for (const auto& [dx, dy] : {std::pair(1, 0), {-1, 0}, {0, 1}, {0, -1}}) {
+                const int u = std::clamp(x + dx, 0, light.cols - 1),
+                          v = std::clamp(y + dy, 0, light.rows - 1);
+                steepest =
+                    std::max(steepest, std::abs(std::log(std::max(1e-4f, brightness(light(v, u)))) - here));
+            }
+            flat(y, x) = steepest < kSteepest ? 255 : 0;
+        }
+    });
+    flat(nearby) = 255;
+    cv::Mat3f ground(light.size(), own);
+    cv::Mat1b found;
+    for (int round = 0; round < kRounds; ++round) {
+        job.checkpoint(double(round) / kRounds);
+        // At first light may run off farther than at last, when its surface is known.
+        const float darkest = round == 0 ? 0.6f : 1 - float(reach);
+        const float brightest = round == 0 ? 1.7f : 1 + 2 * float(reach);
+        cv::Mat1b may(light.size());
+        for_rows(light.rows, job, [&](int y) {
+            for (int x = 0; x < light.cols; ++x) {
+                const cv::Vec3f share = ratio(light(y, x), ground(y, x));
+                const float level = brightness(light(y, x)) / brightness(ground(y, x));
+                may(y, x) = flat(y, x) && level > darkest && level < brightest &&
+                                    colour_difference(share) < kColourShare * float(reach)
+                                ? 255
+                                : 0;
+            }
+        });
+        may(nearby) = 255;
+        found = connected(may, picked);
+        ground = smooth_light(light, found);
+    }
+    // Shadows on it: connected, without an edge, of its colour.
+    cv::Mat1b shaded(light.size());
+    for_rows(light.rows, job, [&](int y) {
+        for (int x = 0; x < light.cols; ++x) {
+            const cv::Vec3f share = ratio(light(y, x), ground(y, x));
+            const float level = brightness(light(y, x)) / brightness(ground(y, x));
+            shaded(y, x) =
+                flat(y, x) && level > kDeepestShadow && colour_difference(share) < kColourShare * float(reach)
+                    ? 255
+                    : found(y, x);
+        }
+    });
+    ReducedGround reduced{ground, connected(shaded, picked)};
+    // Small islands within are ground with dust or grain on it; the edge's own pixels are decided at full
+    // size.
+    cv::morphologyEx(reduced.around, reduced.around, cv::MORPH_CLOSE,
+                     cv::getStructuringElement(cv::MORPH_ELLIPSE, {3, 3}));
+    cv::dilate(reduced.around, reduced.around, cv::getStructuringElement(cv::MORPH_ELLIPSE, {3, 3}));
+    return reduced;
+}
+
+}  // namespace
+
+cv::Vec3f GroundMap::light_at(double x, double y) const {
+    const double at_x = std::clamp((x - (shrink - 1) / 2) / shrink, 0.0, double(light.cols - 1));
+    const double at_y = std::clamp((y - (shrink - 1) / 2) / shrink, 0.0, double(light.rows - 1));
+    const int left = int(at_x), top = int(at_y), right = std::min(left + 1, light.cols - 1),
+              below = std::min(top + 1, light.rows - 1);
+    const auto dx = float(at_x - left), dy = float(at_y - top);
+    const cv::Vec3f upper = light(top, left) * (1 - dx) + light(top, right) * dx,
+                    lower = light(below, left) * (1 - dx) + light(below, right) * dx;
+    return upper * (1 - dy) + lower * dy;
+}
+
+float GroundMap::share_at(double x, double y) const {
+    const double at_x = std::clamp(x, 0.0, double(share.cols - 1)),
+                 at_y = std::clamp(y, 0.0, double(share.rows - 1));
+    const int left = int(at_x), top = int(at_y), right = std::min(left + 1, share.cols - 1),
+              below = std::min(top + 1, share.rows - 1);
+    const auto dx = float(at_x - left), dy = float(at_y - top);
+    const float upper = share(top, left) + dx * float(share(top, right) - share(top, left)),
+                lower = share(below, left) + dx * float(share(below, right) - share(below, left));
+    return (upper + dy * (lower - upper)) / 255;
+}
+
+GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d picked, double reach,
+                    const Job& job) {
+    if (!(picked.x >= -0.5 && picked.y >= -0.5 && picked.x < picture.width() - 0.5 &&
+          picked.y < picture.height() - 0.5))
+        throw BadParameter("the picked ground lies outside of the picture; pick it anew");
+    GroundMap map;
+    const int shrink =
+        std::max(1, (std::max(picture.width(), picture.height()) + kReducedSide - 1) / kReducedSide);
+    map.shrink = shrink;
+    const cv::Mat3f reduced = reduced_light(picture, curve, shrink, job.part(0, 0.3));
+    const cv::Point at(int(std::lround(picked.x)) / shrink, int(std::lround(picked.y)) / shrink);
+    const ReducedGround found = find_reduced(reduced, at, reach, job.part(0.3, 0.6));
+    map.light = found.light;
+
+    auto linear = [&](int y, int x) {
+        const auto* from = picture.pixels.ptr<std::uint16_t>(y) + 3 * x;
+        return cv::Vec3f(curve.linear_of_16(0)[from[0]], curve.linear_of_16(1)[from[1]],
+                         curve.linear_of_16(2)[from[2]]);
+    };
+    // At full size: surely ground, the subject, and between them an edge.
+    cv::Mat1b ground(picture.pixels.size());
+    for_rows(picture.height(), job, [&](int y) {
+        for (int x = 0; x < picture.width(); ++x) {
+            const cv::Vec3f own = map.light_at(x, y), share = ratio(linear(y, x), own);
+            const float level = brightness(linear(y, x)) / brightness(own);
+            ground(y, x) = found.around(y / shrink, x / shrink) && level > kDeepestShadow &&
+                                   colour_difference(share) < float(reach)
+                               ? 255
+                               : 0;
+        }
+    });
+    // Grain leaves single pixels out on either side.
+    cv::medianBlur(ground, ground, 5);
+    job.checkpoint(0.8);
+    map.share = ground.clone();
+    const cv::Mat1b subject = ground == 0;
+    cv::Mat1f from_ground;
+    cv::distanceTransform(subject, from_ground, cv::DIST_L2, 3);
+    // Where each pixel of the edge finds the subject: the nearest place farther in.
+    const cv::Mat1b outside = from_ground <= float(kEdgePx);
+    cv::Mat1f unused;
+    cv::Mat1i nearest;
+    cv::distanceTransform(outside, unused, nearest, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
+    double labels = 0;
+    cv::minMaxLoc(nearest, nullptr, &labels);
+    std::vector<cv::Point> places(std::size_t(labels) + 1, cv::Point(-1, -1));
+    for (int y = 0; y < nearest.rows; ++y)
+        for (int x = 0; x < nearest.cols; ++x)
+            if (!outside(y, x)) places[std::size_t(nearest(y, x))] = {x, y};
+    job.checkpoint(0.9);
+    for_rows(picture.height(), job, [&](int y) {
+        for (int x = 0; x < picture.width(); ++x) {
+            if (!subject(y, x) || !outside(y, x)) continue;
+            const cv::Point inner = places[std::size_t(nearest(y, x))];
+            if (inner.x < 0) continue;
+            const cv::Vec3f own = map.light_at(x, y), thing = linear(inner.y, inner.x);
+            const cv::Vec3f way = own - thing;
+            const float length = way.dot(way);
+            if (length < 1e-5f) continue;
+            const float share = std::clamp((linear(y, x) - thing).dot(way) / length, 0.0f, 1.0f);
+            // The farther in, the less of the ground can be left.
+            const float most = 1 - (from_ground(y, x) - 1) / float(kEdgePx);
+            map.share(y, x) = uchar(std::lround(255 * std::min(share, std::max(0.0f, most))));
+        }
+    });
+    job.checkpoint(1);
+    return map;
+}
+
+float ground_level(const Ground& ground, float level) {
+    const float least = 1 - float(ground.reach);
+    if (level >= least) return 1;
+    return 1 - float(ground.keep_shadow) * (1 - std::max(0.0f, level) / least);
+}
+
+}  // namespace moorhaze

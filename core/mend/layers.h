@@ -1,0 +1,21 @@
+#pragma once
+#include "core/mend/mended.h"
+
+namespace moorhaze {
+
+/// Some consecutive strokes from one source, as a layer over what lies beneath.
+struct MendLayer {
+    StrokeSource source;
+    std::vector<StrokeShape> shapes;  ///< of its strokes
+    Picture picture;                  ///< 16 bit, with alpha: how much of it is painted; merge's profile
+    PixelRect area;                   ///< of the reference plane; only what the strokes reach
+};
+
+/// What was painted as layers, first painted first. Laid over the merge one after the other (in encoded
+/// values, as programs for layered pictures do) they give the mended picture to a step or two of 16 bits:
+/// where a stroke is soft its colour is the one that does so.
+/// @throws as mended().   Thread-safe; peak memory what the layers take and 2 pictures of the largest.
+std::vector<MendLayer> mend_layers(const MergeResult& merge, const SharedList<Stroke>& strokes,
+                                   const MendSources& sources, const Job& job);
+
+}  // namespace moorhaze

@@ -1,0 +1,23 @@
+#pragma once
+#include "core/finish/finished.h"
+#include "core/finish/hand_over.h"
+#include "core/mend/mended.h"
+
+namespace moorhaze {
+
+/// What leaves: the one way for the window and the command line.
+/// @param subject  with the ground that the finish asks for; kept by what is returned.
+/// @throws as finished().   Thread-safe.
+HandedPicture handed_picture(std::shared_ptr<const FinishSubject> subject, const Finish& finish,
+                             const Job& job);
+
+/// The merge and what was painted on it as layers, framed as the finish says; places in the finished picture.
+/// @throws as mended().   Thread-safe.
+std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes,
+                                   const MendSources& sources, const Framing& framing, const Job& job);
+
+/// How the frame that a picture is laid over was developed; nothing when it is no raw file.
+/// @throws FileError for a raw file that cannot be read.
+std::optional<RawRendering> raw_rendering_of(const Frame& frame, const Development& development);
+
+}  // namespace moorhaze

@@ -1,0 +1,144 @@
+// The ground of product pictures against a planted subject: its true outline is known.
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "core/files/picture_file.h"
+#include "core/finish/finished.h"
+#include "core/work/errors.h"
+
+using namespace moorhaze;
+
+namespace {
+
+struct Product {
+    Picture picture;
+    cv::Mat1f subject;  // true share of the subject, 0..1
+};
+
+/// A glazed knob in front of paper whose light falls off: sharp edge of a pixel or a blurred one, grain, a
+/// soft shadow below.
+Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d& glaze = {0.12, 0.2, 0.3}) {
+    const cv::Size size(720, 540);
+    Product made{{cv::Mat(size, CV_16UC3), {}, {}}, cv::Mat1f(size)};
+    cv::RNG random(17);
+    cv::Mat3f light(size);
+    for (int y = 0; y < size.height; ++y)
+        for (int x = 0; x < size.width; ++x) {
+            const double u = (x - 360) / 360.0, v = (y - 270) / 270.0;
+            cv::Vec3d ground = cv::Vec3d(0.62, 0.6, 0.56) * (1 - 0.22 * u * u - 0.15 * v * v + 0.08 * u);
+            if (with_shadow)
+                ground *=
+                    1 - 0.45 * std::exp(-(std::pow((x - 360) / 130.0, 2) + std::pow((y - 430) / 40.0, 2)));
+            const double from_edge = 130 - std::hypot(x - 360.0, y - 260.0);
+            const double share = std::clamp(0.5 + from_edge / edge_px, 0.0, 1.0);
+            const double shading = 0.55 + 0.45 * std::cos(std::hypot(x - 320.0, y - 220.0) / 90);
+            cv::Vec3d own = glaze * (0.4 + shading);
+            if (std::hypot(x - 315.0, y - 205.0) < 14) own = {0.9, 0.9, 0.92};  // its highlight
+            made.subject(y, x) = float(share);
+            for (int c = 0; c < 3; ++c)
+                light(y, x)[c] =
+                    float((share * own[c] + (1 - share) * ground[c]) * (1 + random.gaussian(grain)));
+        }
+    made.picture = from_linear(light, ToneCurve(ColourProfile{}), {});
+    return made;
+}
+
+struct Judged {
+    double white = 0, changed = 0;  // shares: of ground at 255, of subject changed by more than 2/255
+};
+
+Judged judged(const Product& product, const Ground& ground) {
+    auto subject = finish_subject(product.picture, {}, 1, {});
+    Finish finish;
+    finish.ground = ground;
+    subject = with_ground(subject, finish.ground, {});
+    const Picture made = with_bits(finished(*subject, finish, {}), 8), before = with_bits(product.picture, 8);
+    double grounds = 0, whites = 0, subjects = 0, changes = 0;
+    for (int y = 0; y < made.height(); ++y)
+        for (int x = 0; x < made.width(); ++x) {
+            const cv::Vec3b own = made.pixels.at<cv::Vec3b>(y, x), old = before.pixels.at<cv::Vec3b>(y, x);
+            if (product.subject(y, x) == 0) {
+                ++grounds;
+                whites += own == cv::Vec3b(255, 255, 255);
+            } else if (product.subject(y, x) == 1) {
+                ++subjects;
+                changes += std::abs(own[0] - old[0]) > 2 || std::abs(own[1] - old[1]) > 2 ||
+                           std::abs(own[2] - old[2]) > 2;
+            }
+        }
+    return {whites / grounds, changes / subjects};
+}
+
+const Ground kPicked{.picked = cv::Point2d(80, 80)};
+
+}  // namespace
+
+TEST_CASE("ground becomes pure white and the subject stays, sharp edge or blurred", "[finish][ground]") {
+    for (const double edge : {1.0, 3.0, 6.0})
+        for (const double grain : {0.0, 0.02}) {
+            const Judged own = judged(product(edge, grain, false), kPicked);
+            INFO("edge " << edge << " px, grain " << grain << ": white " << own.white << ", changed "
+                         << own.changed);
+            CHECK(own.white >= 0.995);
+            CHECK(own.changed <= 0.002);
+        }
+}
+
+TEST_CASE("a light subject keeps its edge on the light ground", "[finish][ground]") {
+    const Judged own = judged(product(2, 0.01, false, {0.5, 0.42, 0.3}), kPicked);
+    INFO("white " << own.white << ", changed " << own.changed);
+    CHECK(own.white >= 0.995);
+    CHECK(own.changed <= 0.002);
+}
+
+TEST_CASE("a soft shadow stays as far as asked", "[finish][ground]") {
+    const Product own = product(2, 0, true);
+    auto level_at = [&](double keep, cv::Point at) {
+        Ground ground = kPicked;
+        ground.keep_shadow = keep;
+        Finish finish;
+        finish.ground = ground;
+        const auto subject = with_ground(finish_subject(own.picture, {}, 1, {}), ground, {});
+        return light_of_tone(finished(*subject, finish, {}).pixels.at<cv::Vec3w>(at.y, at.x)[1] / 65535.0);
+    };
+    const cv::Point deep(360, 430), outside(360, 60);
+    CHECK(level_at(0, deep) == Approx(1).margin(0.002));
+    CHECK(level_at(1, deep) < 0.75);
+    CHECK(level_at(0.5, deep) > level_at(1, deep) + 0.1);
+    CHECK(level_at(1, outside) == Approx(1).margin(0.001));
+}
+
+TEST_CASE("ground stays white whatever light and tones do", "[finish][ground]") {
+    const Product own = product(2, 0.01, false);
+    Finish finish;
+    finish.ground = kPicked;
+    finish.light = {.warmth_k = 4000, .exposure_ev = -1};
+    finish.tones.white = 1;
+    finish.vignette.corners_ev = -1;
+    const auto subject = with_ground(finish_subject(own.picture, {}, 1, {}), finish.ground, {});
+    const Picture made = with_bits(finished(*subject, finish, {}), 8);
+    CHECK(made.pixels.at<cv::Vec3b>(20, 20) == cv::Vec3b(255, 255, 255));
+    CHECK(made.pixels.at<cv::Vec3b>(520, 700) == cv::Vec3b(255, 255, 255));
+}
+
+TEST_CASE("ground can become black or any tone", "[finish][ground]") {
+    const Product own = product(2, 0, false);
+    Finish finish;
+    finish.ground = kPicked;
+    finish.ground.tone = 0;
+    const auto subject = with_ground(finish_subject(own.picture, {}, 1, {}), finish.ground, {});
+    CHECK(finished(*subject, finish, {}).pixels.at<cv::Vec3w>(20, 20) == cv::Vec3w(0, 0, 0));
+    finish.ground.tone = 0.5;
+    CHECK(finished(*subject, finish, {}).pixels.at<cv::Vec3w>(20, 20)[1] == Approx(32768).margin(20));
+}
+
+TEST_CASE("a ground outside of the picture, or black, is refused", "[finish][ground]") {
+    const Product own = product(2, 0, false);
+    const auto subject = finish_subject(own.picture, {}, 1, {});
+    CHECK_THROWS_WITH(with_ground(subject, {.picked = cv::Point2d(-5, 2)}, {}), Catch::Contains("outside"));
+    Finish finish;
+    finish.ground = kPicked;
+    CHECK_THROWS_AS(finished(*subject, finish, {}), BadParameter);  // it was not looked for
+    const auto dark = finish_subject({cv::Mat(60, 80, CV_16UC3, cv::Scalar::all(0)), {}, {}}, {}, 1, {});
+    CHECK_THROWS_WITH(with_ground(dark, {.picked = cv::Point2d(40, 30)}, {}), Catch::Contains("black"));
+}

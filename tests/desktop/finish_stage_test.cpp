@@ -1,0 +1,519 @@
+// Finish, driven in the real window: what its controls, the tone line and hands on the picture do to the
+// picture and to the files.
+#include <QCheckBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QSpinBox>
+
+#include "core/finish/colour_shift.h"
+#include "core/finish/framing.h"
+#include "core/project/project_folder.h"
+#include "desktop/tray/tray_parts.h"
+#include "desktop/view/finish_hands.h"
+#include "desktop/view/main_window.h"
+#include "desktop/view/path_bar.h"
+#include "desktop/view/picture_view.h"
+#include "desktop/view/tone_line.h"
+#include "tests/desktop/acting.h"
+#include "tests/desktop/strips.h"
+
+using namespace moorhaze;
+using namespace moorhaze::desktop;
+using test::wait_until;
+
+namespace {
+
+constexpr int kThird = 80;  // px: red, grey, green from left to right
+
+/// The strips with colours: red, grey and green thirds.
+const test::Scratch& coloured_strips() {
+    static const test::Scratch scratch;
+    static const bool written = [] {
+        auto pictures = test::strip_series({3 * kThird, 140}, 6);
+        const cv::Vec3d tints[] = {{1, 0.45, 0.35}, {1, 1, 1}, {0.5, 0.9, 0.4}};
+        for (Picture& picture : pictures)
+            for (int y = 0; y < picture.height(); ++y)
+                for (int x = 0; x < picture.width(); ++x)
+                    for (int c = 0; c < 3; ++c)
+                        picture.pixels.at<cv::Vec3w>(y, x)[c] =
+                            std::uint16_t(picture.pixels.at<cv::Vec3w>(y, x)[c] * tints[x / kThird][c]);
+        test::write_series(scratch, pictures);
+        return true;
+    }();
+    (void)written;
+    return scratch;
+}
+
+/// A window with one merge, in Finish.
+struct FinishWindow {
+    MainWindow main;
+    Session& session = main.session();
+    test::Scratch out;
+    QString said;
+
+    FinishWindow() {
+        QObject::connect(&session.notices, &Notices::notified, &main,
+                         [this](const QString& text) { said = text; });
+        main.resize(1280, 800);
+        main.show();
+        main.open_paths({QString::fromStdString(coloured_strips().folder().string())});
+        wait_until([&] { return session.looking.is_done() && main.is_settled(); });
+        MergeChoice choice = session.merging.choice();
+        choice.method = "blend";
+        session.merging.set_choice(choice, "method");
+        session.merging.merge();
+        wait_until([&] { return session.standpoint.result() != nullptr; });
+        session.standpoint.set_stage(Stage::finish);
+        settle();
+    }
+    void settle() { test::settle(main); }
+    const Finish& finish() const { return session.document.project().finish; }
+    const MergeResult& merge() { return test::merge_shown(session); }
+    void page(FinishPage page) {
+        session.standpoint.set_finish_page(page);
+        settle();
+    }
+    template <class Widget>
+    Widget& find(const char* name) {
+        return *test::named<Widget>(main, name);
+    }
+    /// Types a number into a row of the tray.
+    void type(const char* name, double value) {
+        QDoubleSpinBox* field = find<ValueRow>(name).field();
+        REQUIRE(field->isVisible());
+        REQUIRE(field->isEnabled());
+        field->selectAll();
+        QTest::keyClicks(field, QString::number(value));
+        QTest::keyClick(field, Qt::Key_Return);
+    }
+    void drag(QPointF from, QPointF to, Qt::KeyboardModifiers modifiers = {}) {
+        PictureView& view = main.picture_view();
+        const QPoint start = view.to_widget(from).toPoint(), end = view.to_widget(to).toPoint();
+        QTest::mousePress(&view, Qt::LeftButton, modifiers, start);
+        for (int i = 1; i <= 4; ++i) {
+            QMouseEvent move(QEvent::MouseMove, start + (end - start) * (i / 4.0),
+                             view.mapToGlobal(start + (end - start) * (i / 4.0)), Qt::NoButton,
+                             Qt::LeftButton, modifiers);
+            QCoreApplication::sendEvent(&view, &move);
+        }
+        QTest::mouseRelease(&view, Qt::LeftButton, modifiers, end);
+        settle();
+    }
+    void click_at(QPointF place) { drag(place, place); }
+    Picture saved(const char* name = "out.tif") {
+        const auto file = out / name;
+        session.exporter.save(QString::fromStdString(file.string()), Output{}, true);
+        settle();
+        return read_picture(file);
+    }
+    /// What is seen at a place of the merge, away from marks.
+    QColor seen(QPointF place) {
+        return main.picture_view().grab().toImage().pixelColor(
+            main.picture_view().to_widget(place).toPoint());
+    }
+};
+
+double greatest(const Picture& one, const Picture& other) {
+    REQUIRE(one.pixels.size() == other.pixels.size());
+    return cv::norm(one.pixels, other.pixels, cv::NORM_INF);
+}
+
+}  // namespace
+
+TEST_CASE("Finish shows the merge until something is done, and hands it over bit for bit",
+          "[finish][window]") {
+    FinishWindow own;
+    CHECK(is_neutral(own.finish()));
+    CHECK(own.find<QListWidget>("whatWasDone").isHidden());
+    CHECK(greatest(own.saved(), own.merge().picture) == 0);
+}
+
+TEST_CASE("every number of the tray changes the picture, the list of what was done, and undoes",
+          "[finish][window]") {
+    struct Row {
+        const char* name;
+        FinishPage page;
+        double value;
+        std::function<double(const Finish&)> in;
+        double becomes;
+    };
+    FinishWindow own;
+    const Row rows[] = {
+        {"exposure", FinishPage::light, 0.5, [](const Finish& f) { return f.light.exposure_ev; }, 0.5},
+        {"lights", FinishPage::light, -40, [](const Finish& f) { return f.light.lights; }, -0.4},
+        {"shadows", FinishPage::light, 60, [](const Finish& f) { return f.light.shadows; }, 0.6},
+        {"corners", FinishPage::light, -1, [](const Finish& f) { return f.vignette.corners_ev; }, -1},
+        {"warmth", FinishPage::colour, 7000, [](const Finish& f) { return f.light.warmth_k; }, 7000},
+        {"violet", FinishPage::colour, 12, [](const Finish& f) { return f.light.violet; }, 12},
+        {"saturation", FinishPage::colour, 30, [](const Finish& f) { return f.colour.saturation; }, 0.3},
+        {"vibrance", FinishPage::colour, 50, [](const Finish& f) { return f.colour.vibrance; }, 0.5},
+        {"clarity", FinishPage::detail, 40, [](const Finish& f) { return f.detail.clarity; }, 0.4},
+        {"sharpening", FinishPage::detail, 120, [](const Finish& f) { return f.detail.sharpening; }, 1.2},
+        {"turn", FinishPage::frame, 3, [](const Finish& f) { return f.framing.turn_deg; }, 3}};
+    for (const Row& row : rows) {
+        INFO(row.name);
+        own.page(row.page);
+        const QImage before = own.main.picture_view().grab().toImage();
+        own.type(row.name, row.value);
+        own.settle();
+        CHECK(row.in(own.finish()) == Approx(row.becomes));
+        CHECK(own.find<QListWidget>("whatWasDone").count() == 1);
+        CHECK(test::mean_difference(before, own.main.picture_view().grab().toImage()) > 0.05);
+        CHECK_FALSE(own.session.finish_look.patch());
+        own.session.document.undo();
+        own.settle();
+        CHECK(is_neutral(own.finish()));
+        CHECK(own.find<ValueRow>(row.name).value() ==
+              Approx(row.in(own.finish()) / (std::abs(row.value) >= 20 && row.value < 1000 ? 0.01 : 1))
+                  .margin(1e-6));
+    }
+}
+
+TEST_CASE("what is seen at 100 % is what is written, to less than a step of 8 bits", "[finish][window]") {
+    FinishWindow own;
+    own.session.finishing.change("all", [](Finish& finish) {
+        finish.light.exposure_ev = 0.3;
+        finish.tones.white = 0.9;
+        finish.colour.saturation = 0.2;
+        finish.detail.sharpening = 0.5;
+    });
+    own.settle();
+    const Picture written = with_bits(own.saved(), 8);
+    const auto shown = own.session.finish_look.picture();
+    REQUIRE(shown);
+    const QImage& finest = shown->levels()[0];
+    REQUIRE(finest.size() == QSize(written.width(), written.height()));
+    int worst = 0;
+    for (int y = 0; y < written.height(); ++y)
+        for (int x = 0; x < written.width(); ++x) {
+            const cv::Vec3b file = written.pixels.at<cv::Vec3b>(y, x);
+            const QRgb screen = finest.pixel(x, y);
+            worst = std::max({worst, std::abs(qRed(screen) - file[0]), std::abs(qGreen(screen) - file[1]),
+                              std::abs(qBlue(screen) - file[2])});
+        }
+    CHECK(worst <= 1);
+}
+
+TEST_CASE("a change is seen in what is in view before the whole is made", "[finish][window]") {
+    FinishWindow own;
+    bool was_patch = false;
+    QObject::connect(&own.session.finish_look, &FinishLook::changed, &own.main,
+                     [&] { was_patch = was_patch || own.session.finish_look.patch() != nullptr; });
+    own.page(FinishPage::light);
+    own.type("exposure", 1);
+    wait_until([&] { return was_patch; });
+    CHECK_FALSE(own.session.finish_look.is_settled());
+    own.settle();
+    CHECK(own.session.finish_look.picture());
+    CHECK_FALSE(own.session.finish_look.patch());
+}
+
+TEST_CASE("the tone line's handles are dragged, bent, moved by key and taken back", "[finish][window]") {
+    FinishWindow own;
+    ToneLine& line = own.main.tone_line();
+    REQUIRE(line.isVisible());
+    auto drag = [&](QPointF from, QPointF to) {
+        QTest::mousePress(&line, Qt::LeftButton, {}, from.toPoint());
+        for (int i = 1; i <= 3; ++i) QTest::mouseMove(&line, (from + (to - from) * (i / 3.0)).toPoint());
+        QTest::mouseRelease(&line, Qt::LeftButton, {}, to.toPoint());
+        own.settle();
+    };
+    const int steps = own.session.document.history().undo_steps();
+    const QPointF white = line.place_of({ToneLine::Handle::white, 0});
+    drag(white, {white.x(), line.y_of(0.8)});
+    CHECK(own.finish().tones.white == Approx(0.8).margin(0.01));
+    CHECK(own.session.document.history().undo_steps() == steps + 1);  // one drag, one step
+    const QPointF black = line.place_of({ToneLine::Handle::black, 0});
+    drag(black, {black.x(), line.y_of(0.1)});
+    CHECK(own.finish().tones.black == Approx(0.1).margin(0.01));
+    QTest::mouseDClick(&line, Qt::LeftButton, {}, QPoint(60, int(line.y_of(0.3))));
+    own.settle();
+    REQUIRE(own.finish().tones.curve.size() == 1);
+    const QPointF point = line.place_of({ToneLine::Handle::point, 0});
+    drag(point, point + QPointF(14, 0));
+    CHECK(own.finish().tones.curve[0].becomes > own.finish().tones.curve[0].tone + 0.1);
+    // By key: the middle, up.
+    line.setFocus();
+    QTest::keyClick(&line, Qt::Key_Left);
+    REQUIRE(line.chosen().kind == ToneLine::Handle::middle);
+    const double middle = own.finish().tones.middle;
+    QTest::keyClick(&line, Qt::Key_Up);
+    CHECK(own.finish().tones.middle > middle);
+    // The file has these tones.
+    const Finish done = own.finish();
+    const Picture expected =
+        finished(*finish_subject(own.merge().picture, own.merge().area.tl(), 1, {}), done, {});
+    CHECK(greatest(own.saved(), expected) == 0);
+    QTest::mouseDClick(&line, Qt::LeftButton, {}, line.place_of({ToneLine::Handle::point, 0}).toPoint());
+    CHECK(own.finish().tones.curve.empty());
+    QTest::mouseDClick(&line, Qt::LeftButton, {}, line.place_of({ToneLine::Handle::white, 0}).toPoint());
+    CHECK(own.finish().tones.white == 1);
+    CHECK(line.describe().contains("white 100.0 %"));
+}
+
+TEST_CASE("the tone line shows the picture's tones and the one under the pointer", "[finish][window]") {
+    FinishWindow own;
+    REQUIRE(own.session.finish_look.histogram());
+    double sum = 0;
+    for (const double share : own.session.finish_look.histogram()->share) sum += share;
+    CHECK(sum == Approx(1));
+    const auto there = own.session.finish_look.at({120, 70});
+    REQUIRE(there);
+    const cv::Vec3w value =
+        own.merge().picture.pixels.at<cv::Vec3w>(70 - own.merge().area.y, 120 - own.merge().area.x);
+    CHECK(there->tone == Approx(value[1] / 65535.0).margin(0.003));  // grey: its tone is its value
+    CHECK_FALSE(own.session.finish_look.at({-50, -50}));
+    QTest::mouseMove(&own.main.picture_view(), own.main.picture_view().to_widget({120, 70}).toPoint());
+    CHECK(own.main.picture_view().caption().contains("Lab"));
+}
+
+TEST_CASE("the crop is drawn by its edges and corners, and handed over to the pixel", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::frame);
+    const PixelRect all = own.merge().area;
+    own.drag({all.x - 0.5, all.y - 0.5}, {all.x + 40.0, all.y + 30.0});
+    REQUIRE(own.finish().framing.crop);
+    const PixelRect crop = *own.finish().framing.crop;
+    CHECK(crop.x == Approx(all.x + 40).margin(2));
+    CHECK(crop.y == Approx(all.y + 30).margin(2));
+    CHECK(crop.br() == all.br());
+    // From inside it moves; Shift keeps the shape of a dragged corner.
+    own.drag({crop.x + 60.0, crop.y + 50.0}, {crop.x + 40.0, crop.y + 40.0});
+    const PixelRect moved = *own.finish().framing.crop;
+    CHECK(moved.size() == crop.size());
+    CHECK(moved.x < crop.x);
+    own.drag({moved.br().x - 0.5, moved.br().y - 0.5}, {moved.br().x - 60.0, moved.br().y - 8.0},
+             Qt::ShiftModifier);
+    const PixelRect smaller = *own.finish().framing.crop;
+    CHECK(smaller.width < moved.width);
+    CHECK(double(smaller.width) / smaller.height == Approx(double(moved.width) / moved.height).epsilon(0.02));
+    const Picture file = own.saved();
+    REQUIRE(file.pixels.size() == smaller.size());
+    CHECK(cv::norm(file.pixels, own.merge().picture.pixels(smaller - all.tl()), cv::NORM_INF) == 0);
+    // Typed sizes are exact.
+    QSpinBox& width = own.find<QSpinBox>("cropWidth");
+    width.selectAll();
+    QTest::keyClicks(&width, "101");
+    QTest::keyClick(&width, Qt::Key_Return);
+    own.settle();
+    CHECK(own.finish().framing.crop->width == 101);
+    test::choose(&own.find<QComboBox>("cropShape"), 1);
+    emit own.find<QComboBox>("cropShape").activated(1);
+    own.settle();
+    CHECK(own.finish().framing.crop->width == own.finish().framing.crop->height);
+    own.main.commands().action("crop-all")->trigger();
+    CHECK_FALSE(own.finish().framing.crop);
+}
+
+TEST_CASE("a crop never leaves its bounds, whatever grip is moved how far", "[finish]") {
+    const PixelRect within(10, 10, 200, 100), crop(50, 40, 60, 30);
+    for (int across = -1; across <= 1; ++across)
+        for (int down = -1; down <= 1; ++down)
+            for (const QPoint by : {QPoint(500, 500), QPoint(-500, -500), QPoint(7, -500), QPoint(-9, 3)})
+                for (const double shape : {0.0, 2.0}) {
+                    const FinishHands::Grip grip{across, down, across == 0 && down == 0};
+                    const PixelRect moved = FinishHands::moved(crop, grip, by, within, shape);
+                    INFO(across << down << " " << by.x() << "," << by.y() << " " << shape << " " << moved);
+                    CHECK((moved & within) == moved);
+                    CHECK(moved.area() > 0);
+                }
+    CHECK_FALSE(FinishHands::grip_of(crop, {10, 10}, 4));
+    CHECK(FinishHands::grip_of(crop, {80, 55}, 4)->inside);
+    CHECK(FinishHands::grip_of(crop, {109.5, 69.5}, 4)->across == 1);
+    CHECK(FinishHands::grip_of(crop, {109.5, 69.5}, 4)->down == 1);
+}
+
+TEST_CASE("a line drawn in the picture levels it", "[finish][window]") {
+    FinishWindow own;
+    own.main.commands().action("level-line")->trigger();
+    own.settle();
+    CHECK(own.session.standpoint.finish_hand() == FinishHand::level);
+    own.drag({40, 60}, {200, 68});
+    CHECK(own.finish().framing.turn_deg == Approx(-std::atan2(8, 160) * 180 / CV_PI).margin(0.4));
+    CHECK(own.session.standpoint.finish_hand() == FinishHand::none);
+    // The comparison is turned, too, and nothing else is done to it.
+    CHECK(own.session.finish_look.before());
+    const Picture file = own.saved();
+    CHECK(file.width() < own.merge().picture.width());
+    CHECK(file.alpha.empty());
+    test::choose(&own.find<QComboBox>("emptyCorners"), 1);
+    emit own.find<QComboBox>("emptyCorners").activated(1);
+    own.settle();
+    CHECK_FALSE(own.saved().alpha.empty());
+}
+
+TEST_CASE("a colour is pointed at and dragged", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::colour);
+    const Picture before = own.saved();
+    const int steps = own.session.document.history().undo_steps();
+    PictureView& view = own.main.picture_view();
+    const QPointF red(30, 70);
+    const QPointF end = view.to_plane(view.to_widget(red) + QPointF(100, 0));
+    own.drag(red, end);
+    REQUIRE(own.finish().colour.ones.size() == 1);
+    CHECK(own.finish().colour.ones[0].saturation == Approx(0.25).margin(0.02));
+    CHECK(own.finish().colour.ones[0].lightness == Approx(0).margin(0.011));
+    CHECK(own.session.document.history().undo_steps() == steps + 1);
+    const Picture after = own.saved();
+    auto share_of_red = [](const Picture& own_picture, int x) {
+        const cv::Scalar mean = cv::mean(own_picture.pixels(cv::Rect(x, 20, 30, 90)));
+        return mean[0] / (mean[0] + mean[1] + mean[2]);
+    };
+    CHECK(share_of_red(after, 20) > share_of_red(before, 20) + 0.02);
+    CHECK(share_of_red(after, 190) == Approx(share_of_red(before, 190)).margin(0.002));
+    // Dragged again it goes on with the same colour; with Shift its hue turns.
+    own.drag(red, view.to_plane(view.to_widget(red) + QPointF(80, 0)), Qt::ShiftModifier);
+    REQUIRE(own.finish().colour.ones.size() == 1);
+    CHECK(own.finish().colour.ones[0].turn_deg == Approx(20).margin(1));
+    CHECK(own.find<QListWidget>("singleColours").count() == 1);
+    // Grey has no colour to drag.
+    own.drag({120, 70}, {140, 70});
+    CHECK(own.finish().colour.ones.size() == 1);
+    CHECK(own.said.contains("grey"));
+}
+
+TEST_CASE("a picked grey sets warmth and tint, Escape lets go", "[finish][window]") {
+    FinishWindow own;
+    own.main.commands().action("pick-grey")->trigger();
+    CHECK(own.session.standpoint.finish_hand() == FinishHand::grey);
+    QTest::keyClick(&own.main, Qt::Key_Escape);
+    CHECK(own.session.standpoint.finish_hand() == FinishHand::none);
+    own.main.commands().action("pick-grey")->trigger();
+    own.click_at({200, 70});  // the green third
+    CHECK(own.finish().light.violet > 5);
+    const auto there = own.session.finish_look.at({200, 70});
+    REQUIRE(there);
+    CHECK(std::hypot(there->lab[1], there->lab[2]) < 6);
+    own.main.commands().action("as-shot-white")->trigger();
+    CHECK(is_neutral(own.finish()));
+}
+
+TEST_CASE("lines of what was done are switched off, on and reset", "[finish][window]") {
+    FinishWindow own;
+    own.session.finishing.change("two", [](Finish& finish) {
+        finish.light.exposure_ev = 1;
+        finish.colour.saturation = 0.5;
+    });
+    own.settle();
+    QListWidget& done = own.find<QListWidget>("whatWasDone");
+    REQUIRE(done.count() == 2);
+    CHECK(done.item(0)->text().contains("exposure +1.00 EV"));
+    done.item(0)->setCheckState(Qt::Unchecked);
+    own.settle();
+    CHECK(is_off(own.finish(), FinishPart::light));
+    CHECK(own.finish().light.exposure_ev == 1);
+    Finish colour_alone = own.finish();
+    colour_alone.light = {};
+    CHECK(greatest(own.saved(), finished(*finish_subject(own.merge().picture, own.merge().area.tl(), 1, {}),
+                                         colour_alone, {})) == 0);
+    done.setCurrentRow(1);
+    emit done.itemClicked(done.item(1));
+    CHECK(own.session.standpoint.finish_page() == FinishPage::colour);
+    test::click(&own.find<QPushButton>("resetPart"));
+    CHECK(own.finish().colour == Colour{});
+}
+
+TEST_CASE("the picture before is seen while a key is held", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::light);
+    const QColor before = own.seen({120, 70});
+    own.type("exposure", 2);
+    own.settle();
+    own.main.picture_view().setFocus();
+    const QColor after = own.seen({120, 70});
+    CHECK(after.green() > before.green() + 20);
+    QTest::keyPress(&own.main, Qt::Key_V);
+    CHECK(std::abs(own.seen({120, 70}).green() - before.green()) <= 2);
+    QTest::keyRelease(&own.main, Qt::Key_V);
+    CHECK(own.seen({120, 70}) == after);
+}
+
+TEST_CASE("several files are handed over at once, and one that fails stops no other", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::hand_over);
+    own.find<QLineEdit>("exportFolder").setText(QString::fromStdString(own.out.folder().string()));
+    QLineEdit& name = own.find<QLineEdit>("exportName");
+    name.selectAll();
+    QTest::keyClicks(&name, "{series}-{method}");
+    test::click(&own.find<QPushButton>("addOutput"));
+    own.settle();
+    REQUIRE(own.session.document.project().hand_over.outputs.size() == 2);
+    const QListWidget& list = own.find<QListWidget>("outputs");
+    CHECK(list.currentRow() == 1);
+    CHECK(list.item(1)->text().contains("JPEG"));
+    // Smaller than the picture, so that it is resized.
+    QDoubleSpinBox& size = own.find<QDoubleSpinBox>("outputSizeValue");
+    size.selectAll();
+    QTest::keyClicks(&size, "100");
+    QTest::keyClick(&size, Qt::Key_Return);
+    const QString series = QString::fromStdString(own.session.document.project().name);
+    CHECK(own.find<QLabel>("nameOutcome").text() == series + "-blend-100.jpg");
+    test::click(&own.find<QPushButton>("export"));
+    QLabel& outcome = own.find<QLabel>("exportOutcome");
+    wait_until([&] { return outcome.text().count("Saved") == 2; });
+    const auto file = [&](const QString& own_name) { return own.out / own_name.toStdString(); };
+    CHECK(read_picture(file(series + "-blend.tif")).bits() == 16);
+    CHECK(read_picture(file(series + "-blend-100.jpg")).width() == 100);
+    CHECK(is_handed_over(own.session.document.project(), *own.session.standpoint.result()));
+    // A folder in the way of the second one: the first is written, what failed is said.
+    std::filesystem::remove(file(series + "-blend.tif"));
+    std::filesystem::remove(file(series + "-blend-100.jpg"));
+    std::filesystem::create_directory(file(series + "-blend-100.jpg"));
+    test::click(&own.find<QPushButton>("export"));
+    wait_until([&] { return outcome.text().contains("exist"); });
+    test::click(&own.find<QPushButton>("replace"));
+    wait_until([&] { return outcome.text().contains("Saved") && outcome.text().contains("\n"); });
+    CHECK(std::filesystem::is_regular_file(file(series + "-blend.tif")));
+    CHECK(std::filesystem::is_directory(file(series + "-blend-100.jpg")));
+    // What was handed over is of before the next change.
+    own.session.finishing.change("light", [](Finish& finish) { finish.light.exposure_ev = 1; });
+    CHECK_FALSE(is_handed_over(own.session.document.project(), *own.session.standpoint.result()));
+}
+
+TEST_CASE("a name that means nothing is said while it is typed, and nothing is written", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::hand_over);
+    own.find<QLineEdit>("exportFolder").setText(QString::fromStdString(own.out.folder().string()));
+    QLineEdit& name = own.find<QLineEdit>("exportName");
+    name.selectAll();
+    QTest::keyClicks(&name, "{sries}");
+    CHECK(own.find<QLabel>("nameOutcome").text().contains("{series}"));
+    test::click(&own.find<QPushButton>("export"));
+    own.settle();
+    CHECK(own.said.contains("{sries} is no part of a name"));
+    CHECK(std::filesystem::is_empty(own.out.folder()));
+}
+
+TEST_CASE("the finish stays for the next merge, is kept with the project, and copied to another",
+          "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::light);
+    own.type("exposure", 0.7);
+    own.session.finishing.change("crop", [&](Finish& finish) {
+        finish.framing.crop = PixelRect(own.merge().area.x + 5, own.merge().area.y + 6, 100, 90);
+    });
+    own.settle();
+    MergeChoice choice = own.session.merging.choice();
+    choice.method = "depth";
+    own.session.merging.set_choice(choice, "method");
+    own.session.merging.merge();
+    wait_until([&] { return own.session.document.project().results.size() == 2; });
+    own.settle();
+    CHECK(own.finish().light.exposure_ev == 0.7);
+    CHECK(own.saved().width() == 100);
+    wait_until([&] { return own.session.autosave.is_settled(); });
+    own.session.autosave.keep_as(own.out.folder(), "kept");
+    wait_until([&] {
+        return own.session.autosave.is_settled() && std::filesystem::exists(own.out / "kept/kept.moorhaze");
+    });
+    CHECK(open_project(own.out / "kept/kept.moorhaze", {}).saved.project.finish == own.finish());
+    own.main.commands().action("copy-finish")->trigger();
+    own.main.commands().action("reset-finish")->trigger();
+    CHECK(is_neutral(own.finish()));
+    own.main.commands().action("paste-finish")->trigger();
+    CHECK(own.finish().light.exposure_ev == 0.7);
+    CHECK_FALSE(own.finish().framing.crop);  // a frame belongs to its picture
+}
