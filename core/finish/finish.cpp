@@ -134,8 +134,8 @@ void say(Words& words, const Light& own) {
     words.add(own.shadows != 0, "shadows %+.0f %%", percent(own.shadows));
 }
 void say(Words& words, const Tones& own) {
-    words.add(own.black != 0, "black %.1f %%", 100 * own.black);
-    words.add(own.white != 1, "white %.1f %%", 100 * own.white);
+    words.add(own.black != 0, "black %.2g %%", 100 * own.black);
+    words.add(own.white != 1, "white %.3g %%", 100 * own.white);
     words.add(own.middle != 0.5, "middle %.0f %%", percent(own.middle));
     words.add(!own.curve.empty(), own.curve.size() == 1 ? "curve of %zu point" : "curve of %zu points",
               own.curve.size());

@@ -381,8 +381,22 @@ Tones auto_tones_of(const FinishSubject& subject, Finish finish) {
     const PixelRect part(int(kept.x / scale), int(kept.y / scale), std::max(1, int(kept.width / scale)),
                          std::max(1, int(kept.height / scale)));
     const Picture made = finished(subject, finish, level, part, {});
-    return auto_tones(own,
-                      tone_histogram(made, subject.curve, subject.space, std::max(1, seen.width() / 1500)));
+    const int every = std::max(1, seen.width() / 1500);
+    // By each pixel's darkest and lightest channel, so that no colour is clipped before the rest.
+    const auto of_channel = [&](bool lightest) {
+        Picture grey{cv::Mat(made.pixels.size(), CV_16UC3), made.alpha, made.profile};
+        for_rows(made.height(), Job{}, [&](int y) {
+            for (int x = 0; x < made.width(); ++x) {
+                const cv::Vec3w rgb = made.pixels.at<cv::Vec3w>(y, x);
+                const auto ends = std::minmax({rgb[0], rgb[1], rgb[2]});
+                grey.pixels.at<cv::Vec3w>(y, x) = cv::Vec3w::all(lightest ? ends.second : ends.first);
+            }
+        });
+        return tone_histogram(grey, subject.curve, subject.space, every);
+    };
+    Tones fitted = auto_tones(own, of_channel(false));
+    fitted.white = std::max(auto_tones(own, of_channel(true)).white, fitted.white);
+    return fitted;
 }
 
 Tones auto_tones(Tones tones, const ToneHistogram& before) {

@@ -24,8 +24,10 @@ FinishHands::FinishHands(Session& session, PictureView& view, QObject* parent)
 bool FinishHands::is_needed() const {
     const Standpoint& stand = session_.standpoint;
     if (stand.stage() != Stage::finish || !stand.result()) return false;
+    const bool picks_ground =
+        stand.finish_page() == FinishPage::ground && !session_.finishing.finish().ground.picked;
     return stand.finish_hand() != FinishHand::none || stand.finish_page() == FinishPage::frame ||
-           stand.finish_page() == FinishPage::colour;
+           stand.finish_page() == FinishPage::colour || picks_ground;
 }
 
 std::optional<FinishHands::Grip> FinishHands::grip_of(PixelRect crop, QPointF place, double reach) {
@@ -91,7 +93,9 @@ void FinishHands::press(QPointF place, Qt::KeyboardModifiers) {
         case FinishHand::none:
             break;
     }
-    if (stand.finish_page() == FinishPage::frame) {
+    if (stand.finish_page() == FinishPage::ground) {
+        session_.finishing.pick_ground(place);
+    } else if (stand.finish_page() == FinishPage::frame) {
         before_ = session_.finishing.kept();
         const auto grip = before_.empty()
                               ? std::nullopt

@@ -185,8 +185,9 @@ void ToneLine::paintEvent(QPaintEvent*) {
             if (is_moved || is_chosen) {
                 // Within the line's range, so that the ends' words stay free.
                 const double y = own.kind == Handle::white ? at.y() + 4 : at.y() - 18;
-                const QRectF place(26, y, width() - 46, 14);
-                painter.fillRect(place.adjusted(8, 1, 2, -1), theme.well);
+                const QRectF place(6, y, width() - 26, 14);
+                const double wide = QFontMetricsF(painter.font()).horizontalAdvance(words_of(own));
+                painter.fillRect(QRectF(place.right() - wide - 3, y + 1, wide + 5, 12), theme.well);
                 painter.drawText(place, Qt::AlignRight | Qt::AlignVCenter, words_of(own));
             }
         } else if (own.kind == Handle::middle) {

@@ -48,14 +48,15 @@ const test::Scratch& coloured_strips() {
 
 /// A window with one merge, in Finish.
 struct FinishWindow {
+    test::Scratch out, projects;
     MainWindow main;
     Session& session = main.session();
-    test::Scratch out;
     QString said;
 
     FinishWindow() {
         QObject::connect(&session.notices, &Notices::notified, &main,
                          [this](const QString& text) { said = text; });
+        session.autosave.set_folder(projects / "unsaved");
         main.resize(1280, 800);
         main.show();
         main.open_paths({QString::fromStdString(coloured_strips().folder().string())});
@@ -389,6 +390,28 @@ TEST_CASE("a picked grey sets warmth and tint, Escape lets go", "[finish][window
     CHECK(std::hypot(there->lab[1], there->lab[2]) < 6);
     own.main.commands().action("as-shot-white")->trigger();
     CHECK(is_neutral(own.finish()));
+}
+
+TEST_CASE("a click on the Ground page picks the ground, which can be left as it is again",
+          "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::ground);
+    CHECK_FALSE(own.find<QPushButton>("removeGround").isEnabled());
+    own.click_at({120, 70});
+    REQUIRE(own.finish().ground.picked);
+    CHECK(own.finish().ground.picked->x == Approx(120).margin(1));
+    CHECK(own.find<QListWidget>("whatWasDone").item(0)->text().startsWith("ground"));
+    // The next press pans again: the place that was picked stays.
+    own.click_at({60, 40});
+    CHECK(own.finish().ground.picked->x == Approx(120).margin(1));
+    own.type("groundTone", 50);
+    CHECK(own.finish().ground.tone == 0.5);
+    test::click(&own.find<QPushButton>("removeGround"));
+    CHECK(is_neutral(own.finish()));
+    own.main.commands().action("pick-ground")->trigger();
+    own.click_at({900, 70});
+    CHECK_FALSE(own.finish().ground.picked);
+    CHECK(own.said.contains("outside"));
 }
 
 TEST_CASE("lines of what was done are switched off, on and reset", "[finish][window]") {
