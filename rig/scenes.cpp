@@ -5,7 +5,7 @@ namespace moorhaze::rig {
 const std::vector<SceneEntry>& scene_list() {
     static const std::vector<SceneEntry> scenes = {
         {"brass-wheels",
-         "brass wheels of an old statistics instrument; hard edges, deep steps, glints; on a rail",
+         "brass wheels of an old survey instrument; hard edges, deep steps, glints; on a rail",
          &make_brass_wheels},
         {"glazed-knob", "a glazed knob on a turntable; painted, glossy, before a pale backdrop; 12 views",
          &make_glazed_knob, false, 12},

@@ -18,6 +18,12 @@ constexpr float kDeepestShadow = 0.3f;  // of the ground's light; darker is no g
 constexpr float kColourShare = 0.6f;    // of the reach: how far colours may differ
 constexpr float kSteepest = 0.035f;     // log of light per reduced pixel; steeper is an edge
 constexpr int kEdgePx = 4;              // where ground and subject may be mixed, beyond what is ground
+constexpr float kFalls = 1.5f;          // power by which it falls from pixel to pixel inwards
+constexpr float kUnsure = 0.08f;        // share of the ground's light: so different a subject is told half
+constexpr float kLeastMixed = 0.1f;     // less of the ground in a pixel is left there
+constexpr uchar kNear = 128;            // beside what was found reduced: the subject's edge may lie there
+constexpr float kLeastGrain = 0.006f,
+                kGrains = 3.5f;  // beside the edge ground is told by its light: sigma, times
 
 float brightness(const cv::Vec3f& light) {
     return kLuminance[0] * light[0] + kLuminance[1] * light[1] + kLuminance[2] * light[2];
@@ -96,8 +102,26 @@ cv::Mat1b connected(const cv::Mat1b& may, cv::Point at) {
 
 struct ReducedGround {
     cv::Mat3f light;   // smooth
-    cv::Mat1b around;  // where ground is to be looked for
+    cv::Mat1b around;  // 255: ground; kNear: looked for more strictly; 0: none
+    cv::Mat1f
+        level;  // how light it is against `light` (less in a shadow), of the nearest place that is ground
 };
+
+/// The level of each place's nearest place that is ground.
+cv::Mat1f nearest_level(const cv::Mat3f& light, const cv::Mat3f& ground, const cv::Mat1b& inner) {
+    cv::Mat1f unused;
+    cv::Mat1i nearest;
+    cv::distanceTransform(inner == 0, unused, nearest, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
+    std::vector<float> levels(light.total() + 1, 1.0f);
+    for (int y = 0; y < light.rows; ++y)
+        for (int x = 0; x < light.cols; ++x)
+            if (inner(y, x))
+                levels[std::size_t(nearest(y, x))] = brightness(light(y, x)) / brightness(ground(y, x));
+    cv::Mat1f level(light.size());
+    for (int y = 0; y < light.rows; ++y)
+        for (int x = 0; x < light.cols; ++x) level(y, x) = levels[std::size_t(nearest(y, x))];
+    return level;
+}
 
 ReducedGround find_reduced(const cv::Mat3f& light, cv::Point picked, double reach, const Job& job) {
     cv::Vec3f sum;
@@ -157,13 +181,62 @@ ReducedGround find_reduced(const cv::Mat3f& light, cv::Point picked, double reac
                     : found(y, x);
         }
     });
-    ReducedGround reduced{ground, connected(shaded, picked)};
+    ReducedGround reduced{ground, connected(shaded, picked), {}};
     // Small islands within are ground with dust or grain on it; the edge's own pixels are decided at full
     // size.
     cv::morphologyEx(reduced.around, reduced.around, cv::MORPH_CLOSE,
                      cv::getStructuringElement(cv::MORPH_ELLIPSE, {3, 3}));
-    cv::dilate(reduced.around, reduced.around, cv::getStructuringElement(cv::MORPH_ELLIPSE, {3, 3}));
+    const cv::Mat around = cv::getStructuringElement(cv::MORPH_ELLIPSE, {5, 5});
+    cv::Mat1b inner, outer;
+    cv::erode(reduced.around, inner, around, {-1, -1}, 1, cv::BORDER_CONSTANT, cv::Scalar::all(255));
+    cv::dilate(reduced.around, outer, around);
+    reduced.around.setTo(0);
+    reduced.around.setTo(kNear, outer);
+    reduced.around.setTo(255, inner);
+    reduced.level = nearest_level(light, ground, inner);
     return reduced;
+}
+
+/// Ground is mixed in less the farther in: each ring around it holds the next one down. What a pixel can have
+/// is the power of the most that one beside it, nearer to the ground, has: a blurred edge's even ramp fits
+/// under it, and of a sharp edge hardly anything is left two pixels in.
+void hold_inwards(cv::Mat1b& share, const cv::Mat1f& from_ground) {
+    for (int ring = 2; ring <= kEdgePx; ++ring)
+        for_rows(share.rows, Job{}, [&](int y) {
+            for (int x = 0; x < share.cols; ++x) {
+                const float own = from_ground(y, x);
+                if (!(own > float(ring - 1) && own <= float(ring)) || share(y, x) == 0) continue;
+                int most = 0;
+                for (int v = std::max(0, y - 1); v <= std::min(share.rows - 1, y + 1); ++v)
+                    for (int u = std::max(0, x - 1); u <= std::min(share.cols - 1, x + 1); ++u) {
+                        const float other = from_ground(v, u);
+                        if (other > float(ring - 2) && other <= float(ring - 1))
+                            most = std::max<int>(most, share(v, u));
+                    }
+                const float held = std::pow(float(most) / 255, kFalls);
+                share(y, x) = std::min(share(y, x), uchar(std::lround(255 * held)));
+            }
+        });
+}
+
+/// The usual difference of ground from its smooth light, as a share of it.
+float grain_of(const Picture& picture, const ToneCurve& curve, const GroundMap& map,
+               const cv::Mat1b& around) {
+    std::vector<float> differences;
+    const int shrink = int(map.shrink);
+    for (int v = 0; v < around.rows; v += 3)
+        for (int u = 0; u < around.cols; u += 3) {
+            const int x = u * shrink, y = v * shrink;
+            if (around(v, u) != 255 || x >= picture.width() || y >= picture.height()) continue;
+            const auto* from = picture.pixels.ptr<std::uint16_t>(y) + 3 * x;
+            const cv::Vec3f light(curve.linear_of_16(0)[from[0]], curve.linear_of_16(1)[from[1]],
+                                  curve.linear_of_16(2)[from[2]]);
+            differences.push_back(std::abs(brightness(light) / brightness(map.light_at(x, y)) - 1));
+        }
+    if (differences.empty()) return 0;
+    const auto middle = differences.begin() + std::ptrdiff_t(differences.size() / 2);
+    std::nth_element(differences.begin(), middle, differences.end());
+    return *middle / 0.6745f;  // the median of a normal distribution's distance, in sigmas
 }
 
 }  // namespace
@@ -209,16 +282,23 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
         return cv::Vec3f(curve.linear_of_16(0)[from[0]], curve.linear_of_16(1)[from[1]],
                          curve.linear_of_16(2)[from[2]]);
     };
-    // At full size: surely ground, the subject, and between them an edge.
+    // At full size: surely ground, the subject, and between them an edge. Where the edge may lie, ground is
+    // told by its light as well, to its grain: a subject of the ground's colour is darker there, or lighter.
+    const float grain = kGrains * std::max(kLeastGrain, grain_of(picture, curve, map, found.around));
     cv::Mat1b ground(picture.pixels.size());
     for_rows(picture.height(), job, [&](int y) {
         for (int x = 0; x < picture.width(); ++x) {
-            const cv::Vec3f own = map.light_at(x, y), share = ratio(linear(y, x), own);
-            const float level = brightness(linear(y, x)) / brightness(own);
-            ground(y, x) = found.around(y / shrink, x / shrink) && level > kDeepestShadow &&
-                                   colour_difference(share) < float(reach)
-                               ? 255
-                               : 0;
+            const uchar where = found.around(y / shrink, x / shrink);
+            ground(y, x) = 0;
+            if (where == 0) continue;
+            const cv::Vec3f light = linear(y, x), own = map.light_at(x, y);
+            const float level = brightness(light) / brightness(own),
+                        colour = colour_difference(ratio(light, own));
+            const bool is_ground =
+                where == kNear
+                    ? std::abs(level / found.level(y / shrink, x / shrink) - 1) < grain && colour < grain
+                    : level > kDeepestShadow && colour < float(reach);
+            if (is_ground) ground(y, x) = 255;
         }
     });
     // Grain leaves single pixels out on either side.
@@ -248,13 +328,17 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
             const cv::Vec3f own = map.light_at(x, y), thing = linear(inner.y, inner.x);
             const cv::Vec3f way = own - thing;
             const float length = way.dot(way);
-            if (length < 1e-5f) continue;
-            const float share = std::clamp((linear(y, x) - thing).dot(way) / length, 0.0f, 1.0f);
-            // The farther in, the less of the ground can be left.
-            const float most = 1 - (from_ground(y, x) - 1) / float(kEdgePx);
-            map.share(y, x) = uchar(std::lround(255 * std::min(share, std::max(0.0f, most))));
+            const float share =
+                std::clamp((linear(y, x) - thing).dot(way) / std::max(length, 1e-5f), 0.0f, 1.0f);
+            // A subject nearly as light as the ground cannot be told apart: it stays. So does what is mixed
+            // in so little that it may as well be the subject's own texture.
+            const float noise = kUnsure * kUnsure * own.dot(own);
+            const float sure =
+                std::max(0.0f, share - kLeastMixed) / (1 - kLeastMixed) * length / (length + noise);
+            map.share(y, x) = uchar(std::lround(255 * sure));
         }
     });
+    hold_inwards(map.share, from_ground);
     job.checkpoint(1);
     return map;
 }
