@@ -10,7 +10,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kLevels = 6;
-constexpr int kHistogramSide = 900;  // pixels of the longest side that are counted
+constexpr int kHistogramSide = 500;  // px of the longest side that are counted: it is made with every change
 
 QPoint corner_of(const FinishSubject& subject, PixelRect part, int level) {
     return {subject.area.x + (part.x << level), subject.area.y + (part.y << level)};
@@ -73,7 +73,7 @@ void FinishLook::forget() {
     of_.reset(), under_way_.reset();
     subject_.reset();
     whole_.reset(), patch_.reset(), before_.reset();
-    whole_with_.reset(), patch_with_.reset(), before_with_.reset(), refused_.reset();
+    whole_with_.reset(), before_with_.reset(), refused_.reset();
     histogram_.reset();
 }
 
@@ -108,7 +108,7 @@ void FinishLook::follow_result() {
             under_way_.reset();
             of_ = now;
             subject_ = made;
-            whole_with_.reset(), patch_with_.reset(), before_with_.reset(), refused_.reset();
+            whole_with_.reset(), before_with_.reset(), refused_.reset();
             emit subject_ready();
             finish_changed();
         },
@@ -163,12 +163,10 @@ void FinishLook::make_patch() {
             const Picture made = finished(*with, finish, level, part, job);
             return {with, to_screen(*with, made, part, level, job), histogram_of(*with, finish, job)};
         },
-        [this, with = finish(), of = of_, view = seen_](const Made& made) {
+        [this, of = of_](const Made& made) {
             if (of != of_) return;
             subject_ = made.subject;
             patch_ = made.picture;
-            patch_with_ = with;
-            patch_view_ = view;
             histogram_ = made.histogram;
             emit changed();
         },
@@ -203,7 +201,7 @@ void FinishLook::make_whole() {
             whole_with_ = with;
             if (needs_before) before_ = made.before, before_with_ = with.framing;
             histogram_ = made.histogram;
-            if (with == finish()) patch_.reset(), patch_with_.reset();
+            if (with == finish()) patch_.reset();
             emit changed();
         },
         [this](const std::exception& error) { fail(error); });

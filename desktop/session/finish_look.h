@@ -74,8 +74,7 @@ class FinishLook : public QObject {
     std::optional<Of> of_, under_way_;
     std::shared_ptr<const FinishSubject> subject_;
     std::shared_ptr<const DisplayPicture> whole_, patch_, before_;
-    std::optional<Finish> whole_with_, patch_with_, refused_;
-    QRect patch_view_;
+    std::optional<Finish> whole_with_, refused_;
     std::optional<Framing> before_with_;
     std::optional<ToneHistogram> histogram_;
 };
