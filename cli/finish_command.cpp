@@ -38,12 +38,16 @@ void run(const Arguments& arguments, const Common& common) {
         const ProjectResult& result = result_numbered(project, arguments.result, file.string());
         series = series_of_result(project, opened.facts, result);
         stored = read_result(file.parent_path(), result, {});
-        frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kMendingBytes));
         others = stored_sources(result.strokes, project, opened.facts, file.parent_path(), series,
                                 stored.geometry);
+        // Frames are needed only where something was painted, or layers are wanted; they may be gone.
+        const auto sources = [&] {
+            if (!frames) frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kMendingBytes));
+            return MendSources{*frames, others};
+        };
         own = {result.strokes.empty()
                    ? stored.result.picture
-                   : mended(stored.result, result.strokes, {*frames, others}, stored.result.area, line.job()),
+                   : mended(stored.result, result.strokes, sources(), stored.result.area, line.job()),
                stored.result.area.tl(),
                project.finish,
                project.hand_over,
@@ -51,16 +55,17 @@ void run(const Arguments& arguments, const Common& common) {
                made_with(result),
                {},
                {}};
-        own.layers = [&, strokes = result.strokes](const Framing& framing, const Job& job) {
-            return layers_of(stored.result, strokes, {*frames, others}, framing, job);
+        own.layers = [&stored, sources, strokes = result.strokes](const Framing& framing, const Job& job) {
+            return layers_of(stored.result, strokes, sources(), framing, job);
         };
         own.raw = raw_rendering_of(series.frames[std::size_t(stored.geometry.reference)],
                                    result.made_from.align.look.development);
     } else {
-        own.shooting = read_picture_info(arguments.input).shooting;
+        const PictureInfo info = read_picture_info(arguments.input);
+        own.shooting = info.shooting;
         own.picture = read_picture(arguments.input);
         own.made_with = "Moorhaze";
-        own.raw = raw_rendering_of({arguments.input, read_picture_info(arguments.input), {}, true, {}}, {});
+        own.raw = raw_rendering_of({arguments.input, info, {}, true, {}}, {});
     }
     const Finish used =
         finish_and_write(arguments.options, arguments.out, own, arguments.overwrite, line.job());

@@ -180,11 +180,15 @@ void run(const Arguments& arguments, const Common& common) {
     const int strips = (area.height + rows - 1) / rows;
     for (const FrameProblem& problem : result.problems) warnings.push_back(problem.what);
     const SharedList<Stroke> strokes = strokes_on(project, from);
-    const FrameSource source(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
-    const MendSources sources{source,
-                              stored_sources(strokes, start.project, facts, start.folder, series, geometry)};
+    // A frame is decoded to paint from any: only where something was painted, or layers are wanted.
+    std::optional<FrameSource> frames;
+    const auto sources = [&] {
+        if (!frames) frames.emplace(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
+        return MendSources{*frames,
+                           stored_sources(strokes, start.project, facts, start.folder, series, geometry)};
+    };
     const Picture mended_picture =
-        strokes.empty() ? result.picture : mended(result, strokes, sources, area, {});
+        strokes.empty() ? result.picture : mended(result, strokes, sources(), area, {});
     if (!result.picture.alpha.empty())
         warnings.push_back(
             std::to_string(long(result.picture.alpha.total()) - cv::countNonZero(result.picture.alpha)) +
@@ -201,7 +205,7 @@ void run(const Arguments& arguments, const Common& common) {
                  {},
                  raw_rendering_of(reference, from.align.look.development)};
     own.layers = [&](const Framing& framing, const Job& job) {
-        return layers_of(result, strokes, sources, framing, job);
+        return layers_of(result, strokes, sources(), framing, job);
     };
     finish_and_write(arguments.finish, arguments.out, own, arguments.overwrite, {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);

@@ -263,9 +263,9 @@ constexpr int kPreviewSide = 1024;
 void write_dng(const std::filesystem::path& file, const HandedPicture& picture, const AboutPicture& about,
                const ShootingData& shooting, const std::string& made_with, bool overwrite, const Job& job) {
     if (!picture.raw)
-        throw BadParameter(
-            file.string() +
-            ": the frames were no raw files, so there is no DNG to make of them. Use TIFF, 16 bit.");
+        throw BadParameter(file.string() +
+                           ": the frames are no raw files (of three colours) that can be read, so there is "
+                           "no DNG to make of them. Use TIFF, 16 bit.");
     const double longest = std::max(picture.finished.width(), picture.finished.height());
     const double scale = std::min(1.0, kPreviewSide / longest);
     const cv::Size size(std::max(1, int(picture.finished.width() * scale)),

@@ -57,7 +57,11 @@ std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<St
 
 std::optional<RawRendering> raw_rendering_of(const Frame& frame, const Development& development) {
     if (frame.info.format != FileFormat::raw) return std::nullopt;
-    return raw_rendering(frame.path, development);
+    try {
+        return raw_rendering(frame.path, development);
+    } catch (const Error&) {
+        return std::nullopt;
+    }
 }
 
 }  // namespace moorhaze

@@ -16,8 +16,8 @@ HandedPicture handed_picture(std::shared_ptr<const FinishSubject> subject, const
 std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes,
                                    const MendSources& sources, const Framing& framing, const Job& job);
 
-/// How the frame that a picture is laid over was developed; nothing when it is no raw file.
-/// @throws FileError for a raw file that cannot be read.
+/// How the frame that a picture is laid over was developed; nothing when it is no raw file, is not there any
+/// more, or has no three colours: then other files than a DNG can still be made.
 std::optional<RawRendering> raw_rendering_of(const Frame& frame, const Development& development);
 
 }  // namespace moorhaze

@@ -147,32 +147,30 @@ void Exporter::write(const std::vector<File>& files, bool overwrite) {
     const ProjectResult& result = *base_.standpoint.result();
     const MergeProduct& product = *base_.products.merge(result.id);
     const Finish& finish = base_.document.project().finish;
-    const Series& series = product.plane->series;
-    std::optional<RawRendering> raw;
-    try {
-        raw = raw_rendering_of(series.frames[std::size_t(product.plane->geometry.reference)],
-                               result.made_from.align.look.development);
-    } catch (const Error&) {
-        // A DNG says so when it is to be made; other files do without.
-    }
     base_.jobs.start(
         kExport,
-        [product, raw, strokes = result.strokes, finish, about = base_.document.project().hand_over.about,
-         files, overwrite, words = made_with(result) + finish_in_words(finish),
-         sources = base_.products.sources(),
+        [product, development = result.made_from.align.look.development, strokes = result.strokes, finish,
+         about = base_.document.project().hand_over.about, files, overwrite,
+         words = made_with(result) + finish_in_words(finish), sources = base_.products.sources(),
          results = base_.products.result_sources(result.strokes, product.plane)](const Job& job) {
             const MergeResult& merge = *product.result;
-            const auto frames = sources->of(product.plane);
-            const MendSources mend_sources{*frames, results};
+            // A frame is decoded to paint from any: only where something was painted, or layers are wanted.
+            std::shared_ptr<const FrameSource> frames;
+            const auto mend_sources = [&] {
+                if (!frames) frames = sources->of(product.plane);
+                return MendSources{*frames, results};
+            };
             Picture picture = strokes.empty()
                                   ? merge.picture
-                                  : mended(merge, strokes, mend_sources, merge.area, job.part(0, 0.2));
+                                  : mended(merge, strokes, mend_sources(), merge.area, job.part(0, 0.2));
             auto subject = finish_subject(std::move(picture), merge.area.tl(), 1, job.part(0.2, 0.3));
             subject = with_ground(subject, finish.ground, job.part(0.3, 0.4));
             HandedPicture handed = handed_picture(subject, finish, job.part(0.4, 0.6));
-            handed.raw = raw;
+            const Plane& plane = *product.plane;
+            handed.raw =
+                raw_rendering_of(plane.series.frames[std::size_t(plane.geometry.reference)], development);
             handed.layers = [&](const Job& own) {
-                return layers_of(merge, strokes, mend_sources, finish.framing, own);
+                return layers_of(merge, strokes, mend_sources(), finish.framing, own);
             };
             std::vector<ExportOutcome> outcomes;
             for (std::size_t i = 0; i < files.size(); ++i) {

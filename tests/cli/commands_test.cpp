@@ -479,7 +479,7 @@ TEST_CASE("finish says what is wrong with its options before any work", "[cli][f
     CHECK_THAT(refused("--profile " + (scratch / "none.icc").string()), Catch::Contains("none.icc"));
     CHECK_THAT(refused("--bits 16", "o.jpg"), Catch::Contains("8 bits"));
     CHECK_THAT(refused("--size 50", "o.ora"), Catch::Contains("full size"));
-    CHECK_THAT(refused("", "o.dng"), Catch::Contains("no raw files"));
+    CHECK_THAT(refused("", "o.dng"), Catch::Contains("no DNG"));
     CHECK_THAT(refused("--look " + (scratch / "in.tif").string()), Catch::Contains("no look"));
     CHECK_THAT(refused("--ground 900,5"), Catch::Contains("outside"));
 }
