@@ -10,6 +10,7 @@
 #include "core/project/edits.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
+#include "core/project/result_files.h"
 #include "tests/support/measures.h"
 #include "tests/support/series_files.h"
 #include "tests/support/textured.h"
@@ -508,4 +509,26 @@ TEST_CASE("merge finishes what it merged, and a project's picture as it was deci
     const std::string kept = (scratch / "kept" / "heath").string();
     CHECK(cv::norm(merged(kept, "kept.tif", "").pixels, expected.pixels, cv::NORM_INF) == 0);
     CHECK(cv::norm(merged(kept, "bare.tif", "--no-finish").pixels, plain.pixels, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("a project's result is finished though its frames are gone", "[cli][finish][project]") {
+    const test::Scratch scratch;
+    const Series series = test::write_series(scratch, test::strip_series({300, 160}, 3));
+    Project project = with_series({}, series, {}, std::nullopt);
+    MergeChoice choice;
+    choice.method = "blend";
+    project = with_merge(project, choice);
+    const MadeFrom from = merge_inputs(project, project.frames[1].id);
+    const SeriesGeometry geometry = align_series(series, from.align, nullptr, {}).geometry;
+    const MergeResult merged = merge_series(series, geometry, from, 0, {}, {});
+    Finish finish;
+    finish.light.exposure_ev = 0.5;
+    project = with_finish(with_result(project, {{1}, "Even blend 1", from, 1, false, {}, {}}), finish);
+    const auto folder = scratch / "kept" / "heath";
+    save_project(folder / "heath.moorhaze", {project, {}, series.size()});
+    write_result(folder, {1}, merged, geometry, from, {}, {});
+    for (const Frame& frame : series.frames) std::filesystem::remove(frame.path);
+    REQUIRE(cli("finish " + folder.string() + " -o " + (scratch / "o.tif").string() + " --quiet").code == 0);
+    const Picture expected = finished(*finish_subject(merged.picture, merged.area.tl(), 1, {}), finish, {});
+    CHECK(cv::norm(read_picture(scratch / "o.tif").pixels, expected.pixels, cv::NORM_INF) == 0);
 }
