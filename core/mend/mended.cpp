@@ -1,6 +1,7 @@
 #include "core/mend/mended.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/mend/grown.h"
 #include "core/mend/healing_place.h"
@@ -39,6 +40,16 @@ SourcePixels pixels_of(const MendSources& sources, const Job& job) {
             return part_of(sources.frames, *frame, where, job.quiet());
         return part_of(sources.results, std::get<ResultId>(from), where, sources.frames.curve(), job.quiet());
     };
+}
+
+/// The depth of what a stroke brings to a place, a frame number; 0: the merge's own.
+float depth_brought(const Stroke& stroke, cv::Point place, const FrameSource& frames) {
+    const FrameId* frame = std::get_if<FrameId>(&stroke.source);
+    if (const auto* fade = std::get_if<FadeAcross>(&stroke.shape); fade && !fade->through.empty()) {
+        const auto passed = std::size_t(std::lround(std::max(1.0, fade_place(stroke, place.x, place.y)))) - 1;
+        if (passed < fade->through.size()) frame = &fade->through[passed];
+    }
+    return frame ? float(frames.index_of(*frame).value_or(-1) + 1) : 0;
 }
 
 }  // namespace
@@ -84,11 +95,6 @@ MergeResult mended_merge(const MergeResult& merge, const SharedList<Stroke>& str
     MergeResult as_mended = merge;
     as_mended.picture = mended(merge, strokes, sources, merge.area, job);
     if (merge.depth.empty()) return as_mended;
-    std::vector<float> depths;  // of each stroke; 0: the merge's own
-    for (const Stroke& stroke : strokes) {
-        const auto* frame = std::get_if<FrameId>(&stroke.source);
-        depths.push_back(frame ? float(sources.frames.index_of(*frame).value_or(-1) + 1) : 0);
-    }
     const MergePlanes planes = planes_of(merge, sources.frames.series());
     as_mended.depth = merge.depth.clone();
     // A strip at a time, so that no more planes of the whole are held.
@@ -100,7 +106,9 @@ MergeResult mended_merge(const MergeResult& merge, const SharedList<Stroke>& str
         for (int y = 0; y < strip.height; ++y)
             for (int x = 0; x < strip.width; ++x)
                 if (const int stroke = painted.stroke(y, x); stroke > 0 && painted.share(y, x) > 0.5f)
-                    if (const float depth = depths[std::size_t(stroke - 1)]; depth > 0)
+                    if (const float depth =
+                            depth_brought(strokes[stroke - 1], strip.tl() + cv::Point(x, y), sources.frames);
+                        depth > 0)
                         as_mended.depth(top + y, x) = depth;
     }
     return as_mended;

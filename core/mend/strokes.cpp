@@ -36,14 +36,18 @@ Nearest nearest_on(const StrokePoint& a, const StrokePoint& b, double x, double 
             std::lerp(a.pressure, b.pressure, along)};
 }
 
+/// An even start and end.
+double eased(double t) {
+    return t * t * (3 - 2 * t);
+}
+
 /// How much of the brush reaches a place so far from its middle.
 double brush_share(double distance_px, double radius_px, double softness) {
     // The hard core, then a smooth fall to the rim; at least a pixel wide, so that edges are not jagged.
     const double outer = radius_px + 0.5, inner = std::min(outer - 1.0, radius_px * (1 - softness));
     if (distance_px >= outer) return 0;
     if (distance_px <= inner) return 1;
-    const double t = (outer - distance_px) / (outer - inner);
-    return t * t * (3 - 2 * t);
+    return eased((outer - distance_px) / (outer - inner));
 }
 
 /// The part of a mask that is asked for, its rim blurred.
@@ -87,19 +91,20 @@ cv::Mat1f mask_of(const AlongPath&, const Stroke& stroke, PixelRect area, const 
     return mask;
 }
 
+bool leads_somewhere(const Stroke& fade) {
+    if (fade.points.size() < 2) return false;
+    const StrokePoint &from = fade.points.front(), &to = fade.points.back();
+    return std::hypot(to.x_px - from.x_px, to.y_px - from.y_px) >= 1;
+}
+
 cv::Mat1f mask_of(const FadeAcross&, const Stroke& stroke, PixelRect area, const MergePlanes&,
                   const Job& job) {
     cv::Mat1f mask(area.size(), 0.0f);
-    if (stroke.points.size() < 2) return mask;
-    const StrokePoint &from = stroke.points.front(), &to = stroke.points.back();
-    const double dx = to.x_px - from.x_px, dy = to.y_px - from.y_px, square = dx * dx + dy * dy;
-    if (square < 1) return mask;
+    if (!leads_somewhere(stroke)) return mask;
     for_rows(area.height, job, [&](int row) {
         for (int column = 0; column < area.width; ++column) {
-            const double along =
-                ((area.x + column - from.x_px) * dx + (area.y + row - from.y_px) * dy) / square;
-            const double t = std::clamp(along, 0.0, 1.0);
-            mask(row, column) = float(t * t * (3 - 2 * t) * stroke.flow);
+            const double place = fade_place(stroke, area.x + column, area.y + row);
+            mask(row, column) = float(eased(std::min(1.0, place)) * stroke.flow);
         }
     });
     return mask;
@@ -209,6 +214,14 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& p
                       stroke.shape);
 }
 
+double fade_place(const Stroke& stroke, double x_px, double y_px) {
+    const StrokePoint &from = stroke.points.front(), &to = stroke.points.back();
+    const double dx = to.x_px - from.x_px, dy = to.y_px - from.y_px;
+    const double along = ((x_px - from.x_px) * dx + (y_px - from.y_px) * dy) / (dx * dx + dy * dy);
+    const double sources = 1 + double(std::get<FadeAcross>(stroke.shape).through.size());
+    return std::clamp(along, 0.0, 1.0) * sources;
+}
+
 Painted painted_on(const SharedList<Stroke>& strokes, PixelRect area, const MergePlanes& planes,
                    const Job& job) {
     Painted painted{cv::Mat1f(area.size(), 0.0f), cv::Mat1w(area.size(), ushort(0))};
@@ -290,6 +303,8 @@ class Rendering {
     SourcePart part_of(const Stroke& stroke, PixelRect where, PixelRect all, const cv::Mat3f& merged,
                        const cv::Mat3f& mended) const {
         if (std::holds_alternative<WipeBack>(stroke.source)) return {merged(where - all.tl()), {}};
+        if (const auto* fade = std::get_if<FadeAcross>(&stroke.shape); fade && !fade->through.empty())
+            return faded_through(*fade, stroke, where);
         const auto* place = std::get_if<FromPlace>(&stroke.source);
         if (!place) return source_(stroke.source, where);
         const cv::Point offset(place->dx_px, place->dy_px);
@@ -300,6 +315,39 @@ class Rendering {
         for (int y = 0; y < where.height; ++y)
             part.covered.push_back(y >= here.y && y < here.br().y ? RowSpan{here.x, here.br().x}
                                                                   : RowSpan{0, 0});
+        return part;
+    }
+
+    /// The frames of a fade, each passing into the next.
+    SourcePart faded_through(const FadeAcross& fade, const Stroke& stroke, PixelRect where) const {
+        SourcePart part{cv::Mat3f(where.size(), cv::Vec3f(0, 0, 0)), {}};
+        if (!leads_somewhere(stroke)) return part;
+        double least = 1e300, most = 0;  // a fade runs evenly: its ends lie in the corners
+        for (const double x : {where.x, where.br().x - 1})
+            for (const double y : {where.y, where.br().y - 1}) {
+                const double place = fade_place(stroke, x, y);
+                least = std::min(least, place), most = std::max(most, place);
+            }
+        std::vector<StrokeSource> sources(fade.through.begin(), fade.through.end());
+        sources.push_back(stroke.source);
+        for (std::size_t i = 0; i < sources.size(); ++i) {
+            const double own = double(i + 1);
+            // The first holds from the beginning on: there the mask passes into the picture.
+            if (most <= own - 1 && i > 0) break;
+            if (least >= own + 1) continue;
+            const SourcePart brought = source_(sources[i], where);
+            if (part.covered.empty()) part.covered = brought.covered;
+            for (std::size_t y = 0; y < brought.covered.size(); ++y)
+                part.covered[y] = {std::max(part.covered[y].begin, brought.covered[y].begin),
+                                   std::min(part.covered[y].end, brought.covered[y].end)};
+            for_rows(where.height, Job{}, [&](int y) {
+                for (int x = 0; x < where.width; ++x) {
+                    const double place = std::max(1.0, fade_place(stroke, where.x + x, where.y + y));
+                    const double away = std::abs(place - own);
+                    if (away < 1) part.light(y, x) += float(eased(1 - away)) * brought.light(y, x);
+                }
+            });
+        }
         return part;
     }
 

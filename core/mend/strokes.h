@@ -43,6 +43,9 @@ struct AlongPath {
 };
 /// Nothing on this side of the first point, more and more up to the second, all of it beyond.
 struct FadeAcross {
+    /// Frames that are passed through on the way before the source, evenly: how a lens leaves its focus. The
+    /// first of them follows the picture itself; none: the picture passes into the source.
+    std::vector<FrameId> through = {};
     bool operator==(const FadeAcross&) const = default;
 };
 /// All that lies inside closed outlines; where they lie within one another, the inner ones are holes.
@@ -97,6 +100,10 @@ struct MergePlanes {
 /// away and going over a place again within one stroke adds nothing; a new stroke does.
 /// @throws BadParameter for a rule about a plane that the merge has not.
 cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& planes, const Job& job);
+
+/// How far a place has come in a fade: 0 is the picture itself, then each frame passed through, in order, and
+/// the source, which is the last.   @param stroke  a fade of two points.
+double fade_place(const Stroke& stroke, double x_px, double y_px);
 
 /// What was painted on an area.
 struct Painted {

@@ -83,6 +83,9 @@ struct MadeFrom {
     std::vector<FrameId> frames;  ///< those merged, near to far
     KeptArea kept = KeptArea::common;
     MergeChoice choice;
+    /// The file name of a picture that was brought in from outside and laid over such a merge, which it takes
+    /// the depths from; empty: the merge itself.
+    std::string brought_in = {};
     bool operator==(const MadeFrom&) const = default;
 };
 

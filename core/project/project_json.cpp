@@ -146,14 +146,16 @@ Json json_of(const MadeFrom& own) {
     Json versions = Json::array();
     for (const FrameVersion& frame : own.align.look.frames)
         versions.push_back({frame.id.value, frame.revision});
-    return {{"frames", versions},
-            {"used", ids_json(own.align.used)},
-            {"merged", ids_json(own.frames)},
-            {"reference", own.align.reference.value},
-            {"development", json_of(own.align.look.development)},
-            {"placing", json_of(own.align.placing)},
-            {"kept", name_of(kKept, own.kept)},
-            {"merge", json_of(own.choice)}};
+    Json json{{"frames", versions},
+              {"used", ids_json(own.align.used)},
+              {"merged", ids_json(own.frames)},
+              {"reference", own.align.reference.value},
+              {"development", json_of(own.align.look.development)},
+              {"placing", json_of(own.align.placing)},
+              {"kept", name_of(kKept, own.kept)},
+              {"merge", json_of(own.choice)}};
+    if (!own.brought_in.empty()) json["brought_in"] = own.brought_in;
+    return json;
 }
 MadeFrom made_from_of(const Json& json) {
     MadeFrom own;
@@ -166,6 +168,7 @@ MadeFrom made_from_of(const Json& json) {
     own.align.placing = placing_of(json.at("placing"));
     own.kept = named(kKept, json.at("kept"));
     own.choice = choice_of(json.at("merge"));
+    get(json, "brought_in", own.brought_in);
     return own;
 }
 
@@ -190,7 +193,8 @@ constexpr Named<WhereRule::Kind> kRules[] = {{WhereRule::Kind::trust_below, "tru
 
 /// Nothing for a path, which is what most strokes are.
 Json json_of(const StrokeShape& shape) {
-    if (std::holds_alternative<FadeAcross>(shape)) return "fade";
+    if (const auto* fade = std::get_if<FadeAcross>(&shape))
+        return fade->through.empty() ? Json("fade") : Json{{"fade_through", ids_json(fade->through)}};
     if (const auto* within = std::get_if<WithinOutline>(&shape)) {
         Json outlines = Json::array();
         for (const std::vector<StrokePoint>& outline : within->outlines) outlines.push_back(flat(outline));
@@ -206,6 +210,7 @@ Json json_of(const StrokeShape& shape) {
 StrokeShape shape_of(const Json& json) {
     if (json.is_null()) return AlongPath{};
     if (json == "fade") return FadeAcross{};
+    if (json.is_object() && json.contains("fade_through")) return FadeAcross{ids_of(json["fade_through"])};
     if (json.is_object() && json.contains("outlines_px")) {
         WithinOutline within;
         for (const Json& outline : json["outlines_px"]) within.outlines.push_back(points_of(outline));

@@ -127,8 +127,10 @@ void write_result(const fs::path& project, ResultId id, const MergeResult& resul
     job.checkpoint(0.6);
     WriteSettings write;
     write.overwrite = true;
-    write.made_with = "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) +
-                      (from.frames.size() == 1 ? " frame" : " frames");
+    write.made_with = from.brought_in.empty()
+                          ? "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) +
+                                (from.frames.size() == 1 ? " frame" : " frames")
+                          : "Moorhaze, brought in from outside";
     write_picture(names.file(".tif"), result.picture, shooting, write, job.part(0.6, 1));
     Json problems = Json::array();
     for (const FrameProblem& problem : result.problems)

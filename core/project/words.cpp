@@ -40,13 +40,16 @@ std::string joined(const std::vector<std::string>& words, const char* between) {
 }  // namespace
 
 std::string settings_in_words(const MadeFrom& from) {
+    if (!from.brought_in.empty()) return "brought in: " + from.brought_in;
     return joined(words_of(from), " · ");
 }
 
 std::string made_with(const ProjectResult& result) {
     const int strokes = result.strokes.size();
-    return "Moorhaze " + result.made_from.choice.method + " merge, " +
-           joined(words_of(result.made_from), ", ") +
+    const MadeFrom& from = result.made_from;
+    return (from.brought_in.empty()
+                ? "Moorhaze " + from.choice.method + " merge, " + joined(words_of(from), ", ")
+                : "Moorhaze, " + from.brought_in + " brought in") +
            (strokes == 0   ? std::string()
             : strokes == 1 ? ", 1 stroke"
                            : ", " + std::to_string(strokes) + " strokes");

@@ -109,6 +109,11 @@ void Brushwork::paint_stroke_as_brush(int stroke) {
             own.source = WipeBack{};
         else if (brush.tool != MendTool::heal && brush.tool != MendTool::copy)
             own.source = base_.standpoint.stroke_source();
+        // The way to another source leads through other frames.
+        if (auto* fade = std::get_if<FadeAcross>(&own.shape); fade && !fade->through.empty())
+            fade->through = std::holds_alternative<FrameId>(own.source)
+                                ? frames_before_source({own.points[0].x_px, own.points[0].y_px})
+                                : std::vector<FrameId>();
         own.match_tone = brush.match_tone || brush.tool == MendTool::heal;
         own.radius_px = brush.radius_px;
         own.softness = brush.softness;
@@ -246,10 +251,38 @@ void Brushwork::end_guided() {
     base_.standpoint.set_drawing(false);
     if (length < 2)
         return base_.notices.notify_error(tr("Drag from where the fade begins to where it ends."));
-    stroke.shape = FadeAcross{};
+    FadeAcross fade;
+    if (base_.standpoint.brush().fade_through) {
+        if (!std::holds_alternative<FrameId>(stroke.source) || product_.result->depth.empty())
+            return base_.notices.notify_error(
+                tr("A fade through the frames needs a frame as its source, and a merge that knows depths. "
+                   "Pick a frame, or switch off Through the frames between."));
+        fade.through = frames_before_source({stroke.points.front().x_px, stroke.points.front().y_px});
+    }
+    stroke.shape = fade;
     stroke.flow = 1;
     stroke.match_tone = false;
     add_stroke(stroke);
+}
+
+/// The frames merged, from the one that is sharp at a place up to the one before the source.
+std::vector<FrameId> Brushwork::frames_before_source(QPointF from) const {
+    const MergeResult& merge = *product_.result;
+    const Plane& plane = *product_.plane;
+    const int x = std::clamp(int(std::lround(from.x())), merge.area.x, merge.area.br().x - 1),
+              y = std::clamp(int(std::lround(from.y())), merge.area.y, merge.area.br().y - 1);
+    const int first = int(std::lround(merge.depth(y - merge.area.y, x - merge.area.x))) - 1,
+              last = index_of(plane.series, *base_.standpoint.source()).value_or(first);
+    const ProjectResult* result = find_result(base_.document.project(), *shown_);
+    std::vector<FrameId> frames;
+    for (int i = first; i != last && result && first >= 0; i += first < last ? 1 : -1) {
+        const FrameId id = plane.series.frames[std::size_t(i)].id;
+        const auto& merged = result->made_from.frames;
+        if (plane.geometry.frames[std::size_t(i)].registered &&
+            std::find(merged.begin(), merged.end(), id) != merged.end())
+            frames.push_back(id);
+    }
+    return frames;
 }
 
 /// The scribble stays in sight until the stroke is there.

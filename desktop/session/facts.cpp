@@ -124,6 +124,10 @@ QString source_words(const Project& project, const Stroke& stroke) {
 
 QString stroke_words(const Project& project, const Stroke& stroke) {
     if (std::holds_alternative<FromPlace>(stroke.source)) return stroke.match_tone ? tr("heal") : tr("copy");
+    if (const auto* fade = std::get_if<FadeAcross>(&stroke.shape); fade && !fade->through.empty())
+        return tr("fade through %1 frames to %2")
+            .arg(fade->through.size() + 1)
+            .arg(source_words(project, stroke));
     if (std::holds_alternative<FadeAcross>(stroke.shape))
         return tr("fade to %1").arg(source_words(project, stroke));
     if (std::holds_alternative<WithinOutline>(stroke.shape))

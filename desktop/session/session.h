@@ -1,5 +1,6 @@
 #pragma once
 #include "core/work/memory_budget.h"
+#include "desktop/session/bring_in.h"
 #include "desktop/session/brushwork.h"
 #include "desktop/session/culling.h"
 #include "desktop/session/exporter.h"
@@ -46,6 +47,7 @@ struct Session : SessionBase {
     MergePreview merge_preview{*this, merging};
     PictureStore store{*this};
     Brushwork brushwork{*this, store};
+    BringIn bring_in{*this};
     Sounding sounding{*this};
     SnagWalk snag_walk{*this};
     Pointing pointing{*this, culling, sounding};

@@ -54,7 +54,8 @@ enum class MendTool {
 struct Brush {
     double radius_px = 17, softness = 0.6, flow = 0.4;
     MendTool tool = MendTool::draw_in;
-    bool match_tone = false;  ///< what is drawn in, taken or copied meets the light around it
+    bool match_tone = false;    ///< what is drawn in, taken or copied meets the light around it
+    bool fade_through = false;  ///< a fade to a frame passes through those between
     bool operator==(const Brush&) const = default;
 };
 

@@ -17,15 +17,21 @@
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
+namespace {
+
+const QVariant kOutside = -1;  // no result has that number
+
+}  // namespace
+
 MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
-    : Tray(tr("Mend"), parent), base_(session), switch_(new QButtonGroup(this)) {
+    : Tray(tr("Mend"), parent), base_(session), commands_(commands), switch_(new QButtonGroup(this)) {
     body()->addLayout(
         make_switch(switch_, QStringLiteral("mendPage"),
                     {{tr("Snags"), tr("Doubtful places of the merge")},
                      {tr("Strokes"), tr("What was painted, each to be switched off or changed")},
                      {tr("Fill"), tr("All places of a kind from the source in one step")}},
                     this));
-    snags_ = new SnagList(session, session.snag_walk, commands, this);
+    snags_ = new SnagList(session, session.snag_walk, session.brushwork, commands, this);
     strokes_ = new StrokeList(session, session.brushwork, this);
     body()->addWidget(snags_);
     fill_ = new FillPage(session, session.brushwork, this);
@@ -73,6 +79,17 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
         tr("What is drawn in, taken or copied is made lighter or darker, each colour on its own, until it "
            "meets what lies around the stroke"));
     body()->addWidget(match_tone_);
+    through_ = new QCheckBox(tr("Through the frames between"), this);
+    through_->setObjectName(QStringLiteral("fadeThrough"));
+    through_->setToolTip(tr(
+        "The fade passes from the frame that is sharp at its start through each frame up to the source, as "
+        "a lens leaves its focus; otherwise the picture passes straight into the source"));
+    body()->addWidget(through_);
+    connect(through_, &QCheckBox::clicked, this, [this](bool on) {
+        Brush brush = base_.standpoint.brush();
+        brush.fade_through = on;
+        base_.standpoint.set_brush(brush);
+    });
     connect(match_tone_, &QCheckBox::clicked, this, [this](bool on) {
         Brush brush = base_.standpoint.brush();
         brush.match_tone = on;
@@ -131,10 +148,13 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
     });
 }
 
-/// The first entry is the frame; the others are results, by their ids.
+/// The first entry is the frame; then come results, by their ids, and the way to bring in another.
 void MendTray::pick_source(int row) {
     const QVariant id = source_->itemData(row);
-    if (id.isValid()) {
+    if (id == kOutside) {
+        refresh_source();
+        commands_.trigger(QStringLiteral("bring-in"));
+    } else if (id.isValid()) {
         if (base_.standpoint.brush().tool == MendTool::wipe_back)
             base_.standpoint.set_tool(MendTool::draw_in);
         base_.standpoint.set_source_result({id.toInt()});
@@ -160,6 +180,7 @@ void MendTray::refresh_source() {
         source_->addItem(text(result.title), result.id.value);
         if (picked == result.id) source_->setCurrentIndex(source_->count() - 1);
     }
+    source_->addItem(tr("A picture from outside..."), kOutside);
     source_word_->setVisible(place < 0 && !picked);
 }
 
@@ -173,7 +194,12 @@ void MendTray::refresh() {
     const Brush& brush = base_.standpoint.brush();
     size_->set_value(brush.radius_px * 2);
     softness_->set_value(brush.softness * 100);
+    // A fade has no surroundings to meet, and only a fade passes through frames.
+    const bool fades = brush.tool == MendTool::fade;
+    match_tone_->setVisible(!fades);
     match_tone_->setChecked(brush.match_tone);
+    through_->setVisible(fades);
+    through_->setChecked(brush.fade_through);
     flow_->set_value(brush.flow * 100);
 }
 

@@ -27,13 +27,14 @@ class MendTray : public Tray {
     void refresh();
 
     SessionBase& base_;
+    Commands& commands_;
     QButtonGroup* switch_;
     SnagList* snags_;
     StrokeList* strokes_;
     FillPage* fill_;
     QComboBox* source_;
     QLabel *swatch_, *source_word_;
-    QCheckBox* match_tone_;
+    QCheckBox *match_tone_, *through_;
     ValueRow *size_, *softness_, *flow_;
 };
 

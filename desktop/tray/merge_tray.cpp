@@ -278,11 +278,14 @@ QListWidgetItem* MergeTray::card_of(ResultId result) const {
 }
 
 void MergeTray::show_card(QListWidgetItem& card, const ProjectResult& result) const {
-    const QString words = QStringLiteral("%1%2 · %3 s\n%4")
-                              .arg(text(result.title), result.is_saved() ? tr(", saved")
-                                                       : result.ahead    ? tr(", ahead")
-                                                                         : QString())
-                              .arg(result.seconds, 0, 'f', 1)
+    const bool is_outside = !result.made_from.brought_in.empty();
+    const QString seconds = tr(" · %1 s").arg(result.seconds, 0, 'f', 1);
+    const QString words = QStringLiteral("%1%2%3\n%4")
+                              .arg(text(result.title), is_outside          ? QString()
+                                                       : result.is_saved() ? tr(", saved")
+                                                       : result.ahead      ? tr(", ahead")
+                                                                           : QString())
+                              .arg(is_outside ? QString() : seconds)
                               .arg(text(settings_in_words(result.made_from)));
     if (card.text() != words) card.setText(words);
     // A result that was stored is listed before its picture has been read.

@@ -2,23 +2,39 @@
 
 #include <QLabel>
 #include <QListWidget>
+#include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
 
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
+#include "desktop/tray/small_picture.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/commands.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
+namespace {
 
-SnagList::SnagList(SessionBase& base, SnagWalk& walk, Commands& commands, QWidget* parent)
-    : QWidget(parent), base_(base), walk_(walk) {
+constexpr QSize kPicture(34, 20);
+constexpr int kLater_ms = 250;
+constexpr int kMost_px = 240;  // of the picture that a small one shows
+
+}  // namespace
+
+SnagList::SnagList(SessionBase& base, SnagWalk& walk, const Brushwork& brushwork, Commands& commands,
+                   QWidget* parent)
+    : QWidget(parent), base_(base), walk_(walk), brushwork_(brushwork) {
     words_ = new QLabel(this);
     words_->setObjectName(QStringLiteral("snags"));
     words_->setWordWrap(true);
     list_ = make_short_list(QStringLiteral("snagList"), tr("Doubtful places"), this);
+    list_->setIconSize(kPicture);
+    later_.setSingleShot(true);
+    later_.setInterval(kLater_ms);
+    connect(&later_, &QTimer::timeout, this, &SnagList::refresh_pictures);
+    connect(&brushwork_, &Brushwork::display_changed, &later_, qOverload<>(&QTimer::start));
+    connect(&brushwork_, &Brushwork::area_changed, &later_, qOverload<>(&QTimer::start));
     connect(list_, &QListWidget::itemClicked, this,
             [this](QListWidgetItem* item) { walk_.go_to(list_->row(item)); });
     auto* rows = new QVBoxLayout(this);
@@ -64,11 +80,26 @@ void SnagList::refresh() {
         item->setToolTip(text(sentence_of(snag)));
         item->setForeground(own.is_left() ? Theme::current().text : Theme::current().quiet);
     }
+    refresh_pictures();
     list_->setVisible(!all.empty());
     again_->setVisible(walk_.can_look_again());
     const QSignalBlocker quiet(list_);
     list_->setCurrentRow(walk_.current().value_or(-1));
     if (walk_.current()) list_->scrollToItem(list_->item(*walk_.current()));
+}
+
+void SnagList::refresh_pictures() {
+    const auto display = brushwork_.display();
+    const auto& all = walk_.snags();
+    for (int row = 0; row < std::min(list_->count(), int(all.size())); ++row) {
+        const Snag& snag = all[std::size_t(row)].snag;
+        const QRectF near = QRectF(snag.place.x, snag.place.y, 0, 0)
+                                .adjusted(-kMost_px / 2, -kMost_px / 2, kMost_px / 2, kMost_px / 2);
+        QPixmap picture(kPicture);
+        QPainter painter(&picture);
+        draw_small_picture(painter, picture.rect(), display.get(), QRectF(to_qrect(snag.area)) & near);
+        list_->item(row)->setIcon(QIcon(picture));
+    }
 }
 
 }  // namespace moorhaze::desktop

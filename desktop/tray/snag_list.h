@@ -1,6 +1,8 @@
 #pragma once
+#include <QTimer>
 #include <QWidget>
 
+#include "desktop/session/brushwork.h"
 #include "desktop/session/snag_walk.h"
 
 class QLabel;
@@ -15,17 +17,21 @@ class Commands;
 class SnagList : public QWidget {
     Q_OBJECT
   public:
-    SnagList(SessionBase& base, SnagWalk& walk, Commands& commands, QWidget* parent);
+    SnagList(SessionBase& base, SnagWalk& walk, const Brushwork& brushwork, Commands& commands,
+             QWidget* parent);
     void refresh();
 
   private:
     QString in_words() const;
+    void refresh_pictures();
 
     SessionBase& base_;
     SnagWalk& walk_;
+    const Brushwork& brushwork_;
     QLabel* words_;
     QListWidget* list_;
     QPushButton* again_;
+    QTimer later_;  ///< pictures follow the brush when it rests
 };
 
 }  // namespace moorhaze::desktop

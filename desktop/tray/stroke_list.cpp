@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 
 #include "desktop/session/facts.h"
+#include "desktop/tray/small_picture.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/theme.h"
 
@@ -110,25 +111,13 @@ QIcon StrokeList::small_picture(const Stroke& stroke) const {
     pixmap.fill(Theme::current().surround);
     QPainter painter(&pixmap);
     const QRectF room(kSwatch + 1, 0, kPicture.width() - kSwatch - 1, kPicture.height());
-    if (const auto display = brushwork_.display(); display && !display->levels().empty()) {
+    if (const auto display = brushwork_.display()) {
         QRectF area(display->area());
         if (!is_everywhere(stroke)) {
             const PixelRect own = reach_of(stroke);
             area &= QRectF(own.x, own.y, own.width, own.height).adjusted(-8, -8, 8, 8);
         }
-        // Of the room's shape, around the stroke.
-        const QPointF middle = area.center();
-        const QSizeF size = room.size().scaled(area.size(), Qt::KeepAspectRatioByExpanding);
-        area = QRectF(middle - QPointF(size.width(), size.height()) / 2, size);
-        // The level that has about as many pixels as the small picture.
-        double scale = display->scale();
-        std::size_t level = 0;
-        for (; level + 1 < display->levels().size() && area.width() / (2 * scale) >= room.width(); ++level)
-            scale *= 2;
-        painter.setRenderHint(QPainter::SmoothPixmapTransform);
-        if (!area.isEmpty())
-            painter.drawImage(room, display->levels()[level],
-                              QRectF((area.topLeft() - display->origin()) / scale, area.size() / scale));
+        draw_small_picture(painter, room, display.get(), area);
     }
     painter.fillRect(QRect(0, 0, kSwatch, kPicture.height()), swatch_of(base_.document.project(), stroke));
     return QIcon(pixmap);

@@ -148,6 +148,13 @@ void Dialogs::save_mask() {
     if (!file.isEmpty()) session_.exporter.save_mask(file);
 }
 
+void Dialogs::bring_in() {
+    const QString file = QFileDialog::getOpenFileName(
+        &window_, tr("Picture to draw in from"), last_folder(),
+        tr("Pictures (*.tif *.tiff *.jpg *.jpeg *.png *.jxl *.heif *.heic *.dng);;All files (*)"));
+    if (!file.isEmpty()) session_.bring_in.bring_in(file);
+}
+
 void Dialogs::drop_result(ResultId id) {
     const ProjectResult* result = find_result(session_.document.project(), id);
     if (!result) return;

@@ -26,6 +26,7 @@ class Dialogs {
     void take_last_good(const QString& file, const QString& why);
     void save_frame();
     void save_mask();
+    void bring_in();
     void save_look();
     void use_look();
     void memory();

@@ -176,6 +176,7 @@ void MainWindow::build_commands() {
     steps.demos = demo_names();
     steps.save_frame = [this] { dialogs_.save_frame(); };
     steps.save_mask = [this] { dialogs_.save_mask(); };
+    steps.bring_in = [this] { dialogs_.bring_in(); };
     steps.ask_memory = [this] { dialogs_.memory(); };
     steps.close = [this] { close(); };
     steps.fold_tray = [this] { tray_room_->setVisible(tray_room_->isHidden()); };

@@ -246,6 +246,10 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
                  s.brushwork.copy_from(picture.pointed_place());
              },
              {[&s] { return s.standpoint.brush().tool == MendTool::copy; }, menu.with_result().why_not});
+    menu.add("bring-in", tr("Bring in a picture to draw in from..."), "",
+             tr("A picture from outside that shows the same, say the merge after another program's hand: it "
+                "is laid over the result and kept with the project"),
+             steps.bring_in, {{}, [&s] { return s.bring_in.why_not(); }});
     menu.add("show-painted", tr("Show what was painted"), "U",
              tr("Over the picture, in the depth colour of what each stroke brought"),
              [&s] { s.standpoint.set_shows_painted(!s.standpoint.shows_painted()); },

@@ -1,14 +1,19 @@
 // Painting from another result, and what becomes of strokes afterwards.
+#include <QCheckBox>
 #include <QComboBox>
 #include <QListWidget>
 #include <QPushButton>
 #include <QSpinBox>
 
+#include "core/files/picture_file.h"
+#include "core/project/result_files.h"
 #include "desktop/view/depth_line.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"
 #include "tests/desktop/strips.h"
+#include "tests/support/scratch.h"
+#include "tests/support/textured.h"
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
@@ -23,7 +28,9 @@ struct MendWindow {
     ResultId woven{}, depth{};
     QString said;  ///< the last notice
 
-    MendWindow() {
+    /// @param unsaved  where its project is kept; nowhere if empty.
+    explicit MendWindow(const std::filesystem::path& unsaved = {}) {
+        session.autosave.set_folder(unsaved);
         QObject::connect(&session.notices, &Notices::notified, &main,
                          [this](const QString& text) { said = text; });
         main.resize(1280, 800);
@@ -81,7 +88,7 @@ struct MendWindow {
 TEST_CASE("another result is picked as the source, seen in its place, and painted from", "[mend][window]") {
     MendWindow own;
     auto& sources = own.find<QComboBox>("source");
-    REQUIRE(sources.count() == 2);  // a frame, and the other result; not the one shown
+    REQUIRE(sources.count() == 3);  // a frame, the other result, not the one shown, and one from outside
     CHECK(sources.itemText(1).toStdString() == find_result(own.session.document.project(), own.woven)->title);
     sources.setCurrentIndex(1);
     emit sources.activated(1);
@@ -108,6 +115,93 @@ TEST_CASE("another result is picked as the source, seen in its place, and painte
     own.session.pointing.pick(own.session.document.id_at(2));
     CHECK_FALSE(own.session.standpoint.source_result());
     CHECK(own.session.standpoint.source() == own.session.document.id_at(2));
+}
+
+TEST_CASE("a picture from outside is laid over the merge, painted from, and kept with the project",
+          "[mend][window]") {
+    const test::Scratch scratch;
+    MendWindow own(scratch / "unsaved");
+    Session& session = own.session;
+    // The depth map after another program's hand: the lower half in negative.
+    Picture outside = session.products.merge(own.depth)->result->picture;
+    outside.pixels = outside.pixels.clone();
+    cv::Mat lower = outside.pixels.rowRange(outside.height() * 3 / 4, outside.height());
+    lower = cv::Scalar::all(65535) - lower;
+    const auto file = scratch / "smoothed.tif";
+    write_picture(file, outside, {}, {}, {});
+    auto& sources = own.find<QComboBox>("source");
+    CHECK(sources.itemText(sources.count() - 1).toStdString() == "A picture from outside...");
+    session.bring_in.bring_in(QString::fromStdString(file.string()));
+    wait_until([&] { return test::results(session).size() == 3 && own.main.is_settled(); });
+    const ProjectResult brought = test::results(session)[2];
+    CHECK(brought.title == "smoothed");
+    CHECK(brought.made_from.brought_in == "smoothed.tif");
+    CHECK(session.standpoint.source_result() == brought.id);
+    CHECK(session.standpoint.result()->id == own.depth);  // what is worked on stays
+    CHECK_FALSE(brought.would_be_missed());
+    CHECK_FALSE(session.products.is_current(brought));
+    CHECK(sources.currentText().toStdString() == "smoothed");
+    const MergeResult& laid = *session.products.merge(brought.id)->result;
+    CHECK(cv::norm(laid.picture.pixels, outside.pixels, cv::NORM_INF) == 0);
+    const int y = outside.height() - 12;
+    own.click({120, double(y)});
+    REQUIRE(own.strokes().size() == 1);
+    const cv::Rect inside(118, y - 2, 4, 4);
+    CHECK(cv::norm(own.mended()(inside), outside.pixels(inside), cv::NORM_INF) <= 2);
+    // Its pixels are the project's own from then on.
+    std::filesystem::remove(file);
+    wait_until([&] {
+        return session.autosave.is_settled() && session.autosave.keeper() &&
+               session.autosave.keeper()->is_saved();
+    });
+    const StoredResult stored = read_result(session.autosave.keeper()->file().parent_path(), brought, {});
+    CHECK(cv::norm(stored.result.picture.pixels, outside.pixels, cv::NORM_INF) == 0);
+
+    // What shows something else is not taken, and said with its name.
+    const auto other = scratch / "other.png";
+    const test::Texture texture(77);
+    write_picture(other, test::picture_from({200, 120}, [&](int x, int row) { return texture.at(x, row); }),
+                  {}, {}, {});
+    session.bring_in.bring_in(QString::fromStdString(other.string()));
+    wait_until([&] { return own.said.contains(QLatin1String("does not show")); });
+    CHECK(own.said.contains(QLatin1String("other.png")));
+    CHECK(test::results(session).size() == 3);
+}
+
+TEST_CASE("a fade through the frames between passes as a lens leaves its focus", "[mend][window]") {
+    MendWindow own;
+    Session& session = own.session;
+    session.pointing.pick(session.document.id_at(4));
+    own.press(Qt::Key_F);
+    auto& through = own.find<QCheckBox>("fadeThrough");
+    CHECK(through.isVisible());
+    CHECK_FALSE(own.find<QCheckBox>("matchTone").isVisible());
+    through.click();
+    const MergeResult& merge = test::merge_shown(session);
+    const int first = int(std::lround(merge.depth(60, 20)));
+    own.drag({{20, 60}, {100, 60}, {200, 60}});
+    REQUIRE(own.strokes().size() == 1);
+    const Stroke fade = own.strokes()[0];
+    const auto& frames = std::get<FadeAcross>(fade.shape).through;
+    REQUIRE(int(frames.size()) == std::abs(5 - first));
+    CHECK(frames.front() == session.document.id_at(first - 1));
+    CHECK_THAT(session.document.history().undo_words(), Catch::Contains("through"));
+    // Where a frame is reached, the picture is that frame.
+    const auto source = session.products.sources()->of(session.products.merge(own.depth)->plane);
+    const cv::Mat mended = own.mended();
+    const double steps = double(frames.size()) + 1;
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const int x = int(std::lround(20 + 180 * double(i + 1) / steps));
+        const PixelRect at(x, 40, 1, 30);
+        const LinearFrame frame = source->load(*source->index_of(frames[i]), at, {});
+        CHECK(cv::norm(mended(at - merge.area.tl()),
+                       picture_of(frame, source->curve(), source->profile()).pixels, cv::NORM_INF) < 1500);
+    }
+    // Another result has no frames on the way.
+    session.standpoint.set_source_result(own.woven);
+    own.drag({{20, 60}, {200, 60}});
+    CHECK(own.said.contains(QLatin1String("Through the frames between")));
+    CHECK(own.strokes().size() == 1);
 }
 
 TEST_CASE("stepping in Mend takes the next frame as the source, seen in its place while V is held",

@@ -197,6 +197,43 @@ TEST_CASE("a fade brings nothing before its first point, all beyond its second, 
     CHECK(aslant(35, 25) == Approx(0.5));
 }
 
+TEST_CASE("a fade through frames passes from the picture through each of them to the source", "[mend]") {
+    Stroke fade{FrameId{5}, 8, 0, 1, {{10, 30}, {70, 30}}};
+    fade.shape = FadeAcross{{FrameId{3}, FrameId{4}}};
+    const Picture merge = grey_merge();
+    const ToneCurve& curve = srgb();
+    const PixelRect all(0, 0, 80, 60);
+    std::vector<int> asked;
+    const SourcePixels source = [&](const StrokeSource& from, PixelRect area) {
+        asked.push_back(std::get<FrameId>(from).value);
+        return even_source(from, area);
+    };
+    const SharedList<Stroke> strokes(std::vector<Stroke>{fade});
+    const auto light_at = [&](int x) {
+        return double(light_beneath(merge, planes(all), strokes, {x, 20, 1, 1}, curve, source, {})(0, 0)[0]);
+    };
+    // A third of the way for each: the picture, then the frames as bright as their numbers say.
+    const double before = light_at(10);
+    CHECK(before == Approx(double(to_linear(merge, curve)(0, 0)[0])));
+    CHECK(light_at(30) == Approx(0.4).margin(1e-4));
+    CHECK(light_at(50) == Approx(0.5).margin(1e-4));
+    CHECK(light_at(70) == Approx(0.6).margin(1e-4));
+    CHECK(light_at(79) == Approx(0.6).margin(1e-4));
+    CHECK(light_at(40) == Approx(0.45).margin(1e-4));
+    for (int x = 11; x < 79; ++x) CHECK(light_at(x) >= light_at(x - 1) - 1e-6);
+    // Only frames that show are read.
+    asked.clear();
+    light_at(60);
+    CHECK(asked == std::vector<int>{4, 5});
+    asked.clear();
+    light_at(20);
+    CHECK(asked == std::vector<int>{3});
+    // A piece is as the whole.
+    const cv::Mat whole = render_strokes(merge, planes(all), strokes, all, curve, source, {});
+    const cv::Mat piece = render_strokes(merge, planes(all), strokes, {25, 10, 31, 17}, curve, source, {});
+    CHECK(cv::norm(piece, whole({25, 10, 31, 17}), cv::NORM_INF) == 0);
+}
+
 TEST_CASE("within an outline all is brought, holes are spared, a soft rim reaches beyond", "[mend]") {
     Stroke thing = dot(0, 0);
     thing.shape =

@@ -81,6 +81,7 @@ class RandomWork {
                 stroke.is_off = !below(5);
                 stroke.match_tone = !below(3);
                 if (!below(4)) stroke.shape = FadeAcross{};
+                if (!below(8)) stroke.shape = FadeAcross{{any_frame(now), any_frame(now)}};
                 if (!below(6))
                     stroke.shape =
                         WithinOutline{{{{1, 2}, {30.5, real()}, {7, 80}}, {{4, 4}, {5, 4}, {5, 5}}}};
@@ -147,6 +148,7 @@ class RandomWork {
                 result.seconds = std::abs(real());
                 result.ahead = below(3) == 0;
                 result.made_from = merge_inputs(now, any_frame(now));
+                if (!below(4)) result.made_from.brought_in = "smoothed bog cotton.tif";
                 return [result](const Project& own) { return with_result(own, result); };
             }
             default: {
