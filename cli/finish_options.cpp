@@ -6,6 +6,8 @@
 
 #include "core/finish/finish_json.h"
 #include "core/finish/framing.h"
+#include "core/finish/fringes.h"
+#include "core/finish/noise.h"
 #include "core/finish/white_balance.h"
 #include "core/project/handed_picture.h"
 #include "core/project/words.h"
@@ -114,8 +116,15 @@ void FinishOptions::add_to(CLI::App& command) {
     finish->add_option("--sharpen", sharpening, "0 to 300 %");
     finish->add_option("--radius", radius_px, "Of sharpening, px");
     finish->add_option("--threshold", threshold, "Differences that are not sharpened, % of the tone scale");
+    finish->add_option(
+        "--noise", noise,
+        "Noise of luminance that is taken out, % of the tone scale, or auto for what is measured");
     finish->add_option("--colour-noise", colour_noise,
                        "How much blotches of colour are evened out, 0 to 100 %");
+    finish->add_flag("--lateral-fringes", lateral_fringes,
+                     "Red and blue are brought to where green is, as measured in the picture");
+    finish->add_option("--edge-fringes", edge_fringes,
+                       "How much violet and green bands along edges lose their colour, 0 to 100 %");
     finish->add_option("--vignette", corners_ev, "Light in the corners, EV");
     finish->add_option("--ground", ground, "X,Y: the backdrop here and all that is connected becomes white");
     finish->add_option("--ground-reach", ground_reach, "Difference that still belongs to it, %");
@@ -180,7 +189,10 @@ Finish FinishOptions::applied_to(Finish finish, PixelRect area) const {
     set_share(finish.detail.sharpening, sharpening);
     finish.detail.radius_px = radius_px.value_or(finish.detail.radius_px);
     set_share(finish.detail.threshold, threshold);
+    if (!noise.empty() && noise != "auto")
+        finish.detail.noise = share(numbers_of("--noise", noise, "", 1, "% of the tone scale, or auto")[0]);
     set_share(finish.detail.colour_noise, colour_noise);
+    set_share(finish.fringes.at_edges, edge_fringes);
     finish.vignette.corners_ev = corners_ev.value_or(finish.vignette.corners_ev);
     if (!ground.empty()) {
         const auto at = numbers_of("--ground", ground, ",", 2, "X,Y");
@@ -195,6 +207,9 @@ Finish FinishOptions::applied_to(Finish finish, PixelRect area) const {
 }
 
 Finish FinishOptions::fitted_to(Finish finish, const FinishSubject& subject) const {
+    const Picture& picture = subject.levels[0];
+    if (noise == "auto") finish.detail.noise = noise_of(picture, subject.curve, {});
+    if (lateral_fringes) finish.fringes = with_lateral_found(finish.fringes, picture, subject.curve, {});
     if (!grey.empty()) {
         const auto at = numbers_of("--grey", grey, ",", 2, "X,Y");
         finish.light = with_grey_at(finish.light, light_around(subject, {at[0], at[1]}), subject.space);

@@ -8,12 +8,12 @@ namespace moorhaze::cli {
 /// What is typed about a finish and the file that it leaves as; the same for `finish` and `merge`. What was
 /// not typed stays as the look, or the project, has it.
 struct FinishOptions {
-    std::string look, crop, level, corners, grey, curve, ground;
+    std::string look, crop, level, corners, grey, curve, ground, noise;
     std::optional<double> turn_deg, warmth_k, violet, exposure_ev, lights, shadows, black, white, middle,
         saturation, vibrance, clarity, sharpening, radius_px, threshold, colour_noise, corners_ev,
-        ground_reach, keep_shadow, ground_tone;
+        edge_fringes, ground_reach, keep_shadow, ground_tone;
     std::vector<std::string> colours;
-    bool auto_tones = false;
+    bool auto_tones = false, lateral_fringes = false;
 
     std::string size, profile, compression;
     std::optional<int> bits, quality;
@@ -26,7 +26,8 @@ struct FinishOptions {
     /// @param area  of the merge or picture, reference pixels.
     /// @throws BadParameter, FileError for a look that is none.
     Finish applied_to(Finish finish, PixelRect area) const;
-    /// What depends on the picture's own tones: a grey place and tones that fit.
+    /// What depends on the picture itself: its noise, its lateral fringes, a grey place and tones that fit.
+    /// @throws BadParameter where too little can be told.
     Finish fitted_to(Finish finish, const FinishSubject& subject) const;
     /// The file's kind is that of its name.
     Output output_for(Output output, const std::string& file) const;

@@ -24,6 +24,14 @@ void check(const Framing& own) {
             check_range("the crop", value, -1e6, 1e6);
 }
 
+void check(const Fringes& own) {
+    for (const LateralFringe& colour : {own.red, own.blue}) {
+        check_range("how far a colour lies outwards", colour.linear, -0.01, 0.01);
+        check_range("how far a colour lies outwards", colour.square, -0.01, 0.01);
+    }
+    check_range("fringes at edges", own.at_edges, 0, 1);
+}
+
 void check(const Light& own) {
     check_range("the warmth (K)", own.warmth_k, 2000, 15000);
     check_range("green to violet", own.violet, -50, 50);
@@ -64,6 +72,7 @@ void check(const Detail& own) {
     check_range("the sharpening", own.sharpening, 0, 3);
     check_range("the radius of sharpening (px)", own.radius_px, 0.3, 5);
     check_range("the threshold of sharpening", own.threshold, 0, 0.1);
+    check_range("the noise", own.noise, 0, 0.1);
     check_range("the colour noise", own.colour_noise, 0, 1);
 }
 
@@ -86,6 +95,8 @@ auto with_part(Own& finish, FinishPart part, const Act& act) {
     switch (part) {
         case FinishPart::framing:
             return act(finish.framing);
+        case FinishPart::fringes:
+            return act(finish.fringes);
         case FinishPart::light:
             return act(finish.light);
         case FinishPart::tones:
@@ -126,6 +137,12 @@ void say(Words& words, const Framing& own) {
     if (own.crop) words.add(true, "%d x %d px", own.crop->width, own.crop->height);
     words.add(own.turn_deg != 0, "turned by %+.2f°", own.turn_deg);
 }
+void say(Words& words, const Fringes& own) {
+    const auto corner = [](const LateralFringe& colour) { return 1000 * (colour.linear + colour.square); };
+    words.add(own.red != LateralFringe{}, "red moved %+.2f per mille", -corner(own.red));
+    words.add(own.blue != LateralFringe{}, "blue moved %+.2f per mille", -corner(own.blue));
+    words.add(own.at_edges != 0, "fringes at edges %.0f %%", percent(own.at_edges));
+}
 void say(Words& words, const Light& own) {
     words.add(own.warmth_k != kNeutralWarmth, "%.0f K", own.warmth_k);
     words.add(own.violet != 0, "violet %+.1f", own.violet);
@@ -148,6 +165,7 @@ void say(Words& words, const Colour& own) {
 void say(Words& words, const Detail& own) {
     words.add(own.clarity != 0, "clarity %+.0f %%", percent(own.clarity));
     words.add(own.sharpening != 0, "sharpened %.0f %% at %.1f px", percent(own.sharpening), own.radius_px);
+    words.add(own.noise != 0, "noise %.1f %%", 100 * own.noise);
     words.add(own.colour_noise != 0, "colour noise %.0f %%", percent(own.colour_noise));
 }
 void say(Words& words, const Vignette& own) {
@@ -166,6 +184,9 @@ void say(Words& words, const Ground& own) {
 bool is_neutral(const Framing& own) {
     return own.is_off || (own.turn_deg == 0 && !own.crop);
 }
+bool is_neutral(const Fringes& own) {
+    return own.is_off || (own.red == LateralFringe{} && own.blue == LateralFringe{} && own.at_edges == 0);
+}
 bool is_neutral(const Light& own) {
     return own.is_off || (own.warmth_k == kNeutralWarmth && own.violet == 0 && own.exposure_ev == 0 &&
                           own.lights == 0 && own.shadows == 0);
@@ -177,7 +198,7 @@ bool is_neutral(const Colour& own) {
     return own.is_off || (own.saturation == 0 && own.vibrance == 0 && own.ones.empty());
 }
 bool is_neutral(const Detail& own) {
-    return own.is_off || (own.clarity == 0 && own.sharpening == 0 && own.colour_noise == 0);
+    return own.is_off || (own.clarity == 0 && own.sharpening == 0 && own.noise == 0 && own.colour_noise == 0);
 }
 bool is_neutral(const Vignette& own) {
     return own.is_off || own.corners_ev == 0;
@@ -186,8 +207,9 @@ bool is_neutral(const Ground& own) {
     return own.is_off || !own.picked;
 }
 bool leaves_pixels(const Finish& own) {
-    return is_neutral(own.light) && is_neutral(own.tones) && is_neutral(own.colour) &&
-           is_neutral(own.detail) && is_neutral(own.vignette) && is_neutral(own.ground);
+    return is_neutral(own.fringes) && is_neutral(own.light) && is_neutral(own.tones) &&
+           is_neutral(own.colour) && is_neutral(own.detail) && is_neutral(own.vignette) &&
+           is_neutral(own.ground);
 }
 bool is_neutral(const Finish& own) {
     return is_neutral(own.framing) && leaves_pixels(own);
@@ -198,7 +220,8 @@ void check(const Finish& finish) {
 }
 
 const char* name_of(FinishPart part) {
-    static const char* const names[] = {"frame", "light", "tones", "colour", "detail", "vignette", "ground"};
+    static const char* const names[] = {"frame",  "fringes", "light",    "tones",
+                                        "colour", "detail",  "vignette", "ground"};
     return names[int(part)];
 }
 

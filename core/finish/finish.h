@@ -78,9 +78,25 @@ struct Detail {
     double sharpening = 0;     ///< 0..3: times the difference from the blurred picture
     double radius_px = 0.8;    ///< of that blur, sigma, 0.3..5
     double threshold = 0.005;  ///< differences of tone below it stay, 0..0.1
+    double noise = 0;          ///< of luminance, its standard deviation on the scale of luma.h, 0..0.1
     double colour_noise = 0;   ///< 0..1: how much blotches of colour are evened out
     bool is_off = false;
     bool operator==(const Detail&) const = default;
+};
+
+/// How far one colour lies outwards of green, as shares of a place's distance from the picture's middle.
+struct LateralFringe {
+    double linear = 0;  ///< everywhere alike, -0.01..0.01
+    double square = 0;  ///< times the squared distance in half diagonals, -0.01..0.01
+    bool operator==(const LateralFringe&) const = default;
+};
+
+/// Fringes of colour that the lens made.
+struct Fringes {
+    LateralFringe red = {}, blue = {};
+    double at_edges = 0;  ///< 0..1: how much violet and green bands along edges lose their colour
+    bool is_off = false;
+    bool operator==(const Fringes&) const = default;
 };
 
 /// Light towards the edges of what is kept.
@@ -104,6 +120,7 @@ struct Ground {
 
 struct Finish {
     Framing framing;
+    Fringes fringes;
     Light light;
     Tones tones;
     Colour colour;
@@ -115,6 +132,7 @@ struct Finish {
 
 // True when a part does nothing.
 bool is_neutral(const Framing& own);
+bool is_neutral(const Fringes& own);
 bool is_neutral(const Light& own);
 bool is_neutral(const Tones& own);
 bool is_neutral(const Colour& own);
@@ -129,10 +147,10 @@ bool is_neutral(const Finish& own);
 void check(const Finish& finish);
 
 /// The parts, by name, for lists and files.
-enum class FinishPart { framing, light, tones, colour, detail, vignette, ground };
-inline constexpr FinishPart kFinishParts[] = {FinishPart::framing, FinishPart::light,  FinishPart::tones,
-                                              FinishPart::colour,  FinishPart::detail, FinishPart::vignette,
-                                              FinishPart::ground};
+enum class FinishPart { framing, fringes, light, tones, colour, detail, vignette, ground };
+inline constexpr FinishPart kFinishParts[] = {FinishPart::framing,  FinishPart::fringes, FinishPart::light,
+                                              FinishPart::tones,    FinishPart::colour,  FinishPart::detail,
+                                              FinishPart::vignette, FinishPart::ground};
 const char* name_of(FinishPart part);
 bool is_set(const Finish& finish, FinishPart part);  ///< differs from its default, on or off
 bool is_off(const Finish& finish, FinishPart part);

@@ -98,6 +98,21 @@ void read_part(Members& members, Framing& own) {
     own.corners = EmptyCorners(place_in(kCorners, members, "corners", 0));
 }
 
+Json json_of_part(const Fringes& own) {
+    return {{"red", {own.red.linear, own.red.square}},
+            {"blue", {own.blue.linear, own.blue.square}},
+            {"at_edges", own.at_edges}};
+}
+void read_part(Members& members, Fringes& own) {
+    const auto read_colour = [&](const char* name, LateralFringe& colour) {
+        if (const Json* found = members.find(name))
+            colour = {found->at(0).get<double>(), found->at(1).get<double>()};
+    };
+    read_colour("red", own.red);
+    read_colour("blue", own.blue);
+    members.get("at_edges", own.at_edges);
+}
+
 Json json_of_part(const Light& own) {
     return {{"warmth_k", own.warmth_k},
             {"violet", own.violet},
@@ -153,17 +168,15 @@ void read_part(Members& members, Colour& own) {
 }
 
 Json json_of_part(const Detail& own) {
-    return {{"clarity", own.clarity},
-            {"sharpening", own.sharpening},
-            {"radius_px", own.radius_px},
-            {"threshold", own.threshold},
-            {"colour_noise", own.colour_noise}};
+    return {{"clarity", own.clarity},     {"sharpening", own.sharpening}, {"radius_px", own.radius_px},
+            {"threshold", own.threshold}, {"noise", own.noise},           {"colour_noise", own.colour_noise}};
 }
 void read_part(Members& members, Detail& own) {
     members.get("clarity", own.clarity);
     members.get("sharpening", own.sharpening);
     members.get("radius_px", own.radius_px);
     members.get("threshold", own.threshold);
+    members.get("noise", own.noise);
     members.get("colour_noise", own.colour_noise);
 }
 
@@ -213,6 +226,7 @@ void read(Members& members, const char* name, Part& part) {
 Json json_object(const Finish& finish) {
     Json json = Json::object();
     add(json, "framing", finish.framing);
+    add(json, "fringes", finish.fringes);
     add(json, "light", finish.light);
     add(json, "tones", finish.tones);
     add(json, "colour", finish.colour);
@@ -225,6 +239,7 @@ Json json_object(const Finish& finish) {
 Finish finish_of_object(Members& members) {
     Finish finish;
     read(members, "framing", finish.framing);
+    read(members, "fringes", finish.fringes);
     read(members, "light", finish.light);
     read(members, "tones", finish.tones);
     read(members, "colour", finish.colour);

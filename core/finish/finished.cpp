@@ -8,6 +8,8 @@
 #include "core/finish/colour_shift.h"
 #include "core/finish/fine_detail.h"
 #include "core/finish/framing.h"
+#include "core/finish/fringes.h"
+#include "core/finish/noise.h"
 #include "core/finish/tone_mapping.h"
 #include "core/finish/white_balance.h"
 #include "core/picture/fast_math.h"
@@ -257,7 +259,10 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
         // A crop that lies outside is an error for who keeps it, not for who looks at the picture around it.
         const PixelRect kept = kept_or_all(finish.framing, subject.area);
         const LightSteps steps(subject, finish, kept, level, to_finest);
-        const int border = detail_border(finish.detail, scale);
+        PartPlace place{{}, {}, std::hypot(subject.area.width, subject.area.height) / 2 / scale, scale};
+        place.middle = mapped(turn, (picture.width() - 1) / 2.0, (picture.height() - 1) / 2.0);
+        const int border = fringe_border(finish.fringes, place.half_diagonal, scale) +
+                           noise_border(finish.detail, scale) + sharpening_border(finish.detail, scale);
         const PixelRect reached = is_turned
                                       ? PixelRect(part.x - border, part.y - border, part.width + 2 * border,
                                                   part.height + 2 * border)
@@ -277,11 +282,14 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
             } else {
                 light = to_linear({picture.pixels(strip), {}, {}}, subject.curve);
             }
+            place.corner = strip.tl();
+            take_fringes_out(light, finish.fringes, place, job.quiet());
+            reduce_noise(light, finish.detail, strip.tl(), scale, job.quiet());
             const cv::Mat3f before = steps.has_ground() ? light.clone() : cv::Mat3f();
             for_rows(light.rows, job.quiet(), [&](int y) {
                 steps.before_detail(light.ptr<float>(y), strip.x, strip.y + y, light.cols);
             });
-            if (border > 0) refine_detail(light, finish.detail, scale, job.quiet());
+            sharpen_detail(light, finish.detail, scale, job.quiet());
             for_rows(bottom - top, job.quiet(), [&](int row) {
                 const int y = top - strip.y + row, x = filled.x - strip.x;
                 float* values = light.ptr<float>(y) + 3 * x;

@@ -10,14 +10,15 @@
 /// A merged picture finished. The order is always the same, in preview, file and command line:
 ///
 ///   1. framing: turned and cropped, one resampling where it is turned (Lanczos, three lobes)
-///   2. ground: what of it is mixed into the subject's edge is taken out
-///   3. light: white balance, exposure; vignette; lights, shadows and clarity
-///   4. tones: black and white point, middle, curve; by colour channel
-///   5. colour: single colours, saturation, vibrance
-///   6. detail: colour noise, sharpening
-///   7. ground: put in at its tone
+///   2. what lens and sensor added: fringes of colour, noise of luminance and of colour
+///   3. ground: what of it is mixed into the subject's edge is taken out
+///   4. light: white balance, exposure; vignette; lights, shadows and clarity
+///   5. tones: black and white point, middle, curve; by colour channel
+///   6. colour: single colours, saturation, vibrance
+///   7. detail: sharpening
+///   8. ground: put in at its tone
 ///
-/// Steps 2 to 7 work in linear light of the picture's own primaries, in single precision; nothing is encoded
+/// Steps 2 to 8 work in linear light of the picture's own primaries, in single precision; nothing is encoded
 /// in between. What is neutral is left out; where all is, pixels are copied.
 namespace moorhaze {
 

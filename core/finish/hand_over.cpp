@@ -248,8 +248,8 @@ Picture for_output(const Picture& finished, const Output& output, const Job& job
             const ToneCurve curve(picture.profile);
             cv::Mat3f light = to_linear(picture, curve);
             // As wide as the kernel of the reduction softens: about half a pixel.
-            refine_detail(light, {.sharpening = output.sharpen, .radius_px = 0.5, .threshold = 0}, 1,
-                          job.quiet());
+            sharpen_detail(light, {.sharpening = output.sharpen, .radius_px = 0.5, .threshold = 0}, 1,
+                           job.quiet());
             picture.pixels = from_linear(light, curve, picture.profile).pixels;
         }
     }

@@ -10,6 +10,8 @@
 #include "core/finish/colour_shift.h"
 #include "core/finish/finish_json.h"
 #include "core/finish/framing.h"
+#include "core/finish/fringes.h"
+#include "core/finish/noise.h"
 #include "core/finish/white_balance.h"
 
 namespace moorhaze::desktop {
@@ -17,6 +19,7 @@ namespace {
 
 constexpr double kFullAcross = 400, kFullUp = 400;  // logical pixels of a drag for 100 %
 constexpr double kTurnAcross = 4;                   // and for a degree of hue
+constexpr double kFaintNoise = 0.001;               // of luma: less is not worth taking out
 constexpr double kSameHue = 20;                     // degrees: a drag goes on with the colour there is
 
 /// "reds", "greens", ... by the hue of Oklab.
@@ -152,6 +155,47 @@ void Finishing::pick_ground(QPointF place) {
 void Finishing::fit_tones() {
     if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
     change(tr("fit the tones"), [&](Finish& own) { own.tones = auto_tones_of(*look_.subject(), own); });
+}
+
+void Finishing::measure_noise() {
+    if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
+    base_.jobs.start(
+        tr("measure the noise"),
+        [subject = look_.subject()](const Job& job) {
+            return noise_of(subject->levels[0], subject->curve, job);
+        },
+        [this, of = look_.subject()](double noise) {
+            if (of != look_.subject()) return base_.notices.notify(tr("Another picture is shown by now."));
+            if (noise < kFaintNoise)
+                return base_.notices.notify(tr("The picture has no noise that would be seen."));
+            change(tr("take the noise out"), [noise](Finish& own) {
+                own.detail.noise = noise;
+                own.detail.is_off = false;
+            });
+            base_.notices.notify(tr("The noise measured is %1 %.").arg(100 * noise, 0, 'f', 1));
+        });
+}
+
+void Finishing::find_fringes() {
+    if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
+    base_.jobs.start(
+        tr("look for fringes"),
+        [subject = look_.subject()](const Job& job) {
+            return with_lateral_found({}, subject->levels[0], subject->curve, job);
+        },
+        [this, of = look_.subject()](const Fringes& found) {
+            if (of != look_.subject()) return base_.notices.notify(tr("Another picture is shown by now."));
+            change(tr("bring the colours together"), [&](Finish& own) {
+                own.fringes.red = found.red;
+                own.fringes.blue = found.blue;
+                own.fringes.is_off = false;
+            });
+            const double corner = std::hypot(of->area.width, of->area.height) / 2;
+            const auto px = [corner](const LateralFringe& own) { return corner * (own.linear + own.square); };
+            base_.notices.notify(tr("In the corners red lay %1 px and blue %2 px outwards of green.")
+                                     .arg(px(found.red), 0, 'f', 2)
+                                     .arg(px(found.blue), 0, 'f', 2));
+        });
 }
 
 void Finishing::begin_colour(QPointF place) {

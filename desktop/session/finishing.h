@@ -38,6 +38,10 @@ class Finishing : public QObject {
     void pick_grey(QPointF place);
     void pick_ground(QPointF place);
     void fit_tones();
+    /// Beside the interface: the noise of the picture is measured and taken out as such; red and blue are
+    /// brought to where green is.
+    void measure_noise();
+    void find_fringes();
 
     /// A drag across the picture changes the colour that lies under its start.
     void begin_colour(QPointF place);

@@ -221,6 +221,12 @@ ColourPage::ColourPage(Session& session, Commands& commands, QWidget* parent) : 
                       [](Finish& own) -> double& { return own.colour.saturation; }));
     add_value(percent("vibrance", tr("Vibrance"), tr("Strength of pale colours; strong ones change little"),
                       FinishPart::colour, [](Finish& own) -> double& { return own.colour.vibrance; }));
+    rows()->addWidget(
+        commands.button(QStringLiteral("find-fringes"), tr("Bring the colours together"), this));
+    add_value(percent(
+        "edgeFringes", tr("Edge fringes"),
+        tr("How much narrow violet and green bands along edges lose their colour; broad areas keep it"),
+        FinishPart::fringes, [](Finish& own) -> double& { return own.fringes.at_edges; }, 0));
     heading_ = add_words("section", tr("Single colours"));
     ones_ = make_short_list(QStringLiteral("singleColours"), tr("Single colours"), this);
     ones_->setToolTip(tr("Double-click takes one back"));
@@ -244,7 +250,7 @@ void ColourPage::refresh() {
     fit_short_list(ones_);
 }
 
-DetailPage::DetailPage(Session& session, QWidget* parent) : FinishRows(session, parent) {
+DetailPage::DetailPage(Session& session, Commands& commands, QWidget* parent) : FinishRows(session, parent) {
     add_words("quiet", tr("Look at 100 % (Ctrl+1): smaller views show fine detail only in part."));
     add_value(percent("clarity", tr("Clarity"), tr("Contrast of middle sizes; edges of large areas stay"),
                       FinishPart::detail, [](Finish& own) -> double& { return own.detail.clarity; }));
@@ -276,6 +282,22 @@ DetailPage::DetailPage(Session& session, QWidget* parent) : FinishRows(session, 
                [](Finish& own) -> double& { return own.detail.threshold; },
                FinishPart::detail,
                0.01});
+    add_value(
+        {"noise",
+         {tr("Noise"),
+          tr("%"),
+          tr("Of luminance: what lies within so much of the tone scale is taken out; detail that stands "
+             "out stays"),
+          {},
+          0,
+          10,
+          0.1,
+          1,
+          false},
+         [](Finish& own) -> double& { return own.detail.noise; },
+         FinishPart::detail,
+         0.01});
+    rows()->addWidget(commands.button(QStringLiteral("measure-noise"), tr("Measure the noise"), this));
     add_value(percent(
         "colourNoise", tr("Colour noise"),
         tr("How much blotches of colour are evened out; edges of colour stay"), FinishPart::detail,

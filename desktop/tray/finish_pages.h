@@ -46,7 +46,7 @@ class ColourPage : public FinishRows {
 class DetailPage : public FinishRows {
     Q_OBJECT
   public:
-    DetailPage(Session& session, QWidget* parent);
+    DetailPage(Session& session, Commands& commands, QWidget* parent);
 };
 
 /// The backdrop of a product picture.

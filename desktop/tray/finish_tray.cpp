@@ -22,6 +22,7 @@ FinishPage page_of(FinishPart part) {
         case FinishPart::vignette:
             return FinishPage::light;
         case FinishPart::colour:
+        case FinishPart::fringes:
             return FinishPage::colour;
         case FinishPart::detail:
             return FinishPage::detail;
@@ -57,7 +58,7 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
     auto* frame = new FramePage(session_, commands, this);
     auto* light = new LightPage(session_, commands, this);
     auto* colour = new ColourPage(session_, commands, this);
-    auto* detail = new DetailPage(session_, this);
+    auto* detail = new DetailPage(session_, commands, this);
     auto* ground = new GroundPage(session_, commands, this);
     rows_ = {frame, light, colour, detail, ground};
     hand_over_page_ = new HandOverPage(session_, this);

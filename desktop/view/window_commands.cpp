@@ -319,6 +319,14 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
         "fit-tones", tr("Fit black and white"), "",
         tr("Black and white point to where the picture's tones begin and end"),
         [&s] { s.finishing.fit_tones(); }, merged);
+    menu.add(
+        "measure-noise", tr("Measure the noise"), "",
+        tr("Measures the noise of the picture and takes so much out"), [&s] { s.finishing.measure_noise(); },
+        merged);
+    menu.add(
+        "find-fringes", tr("Bring the colours together"), "",
+        tr("Lateral fringes: looks how far red and blue lie outwards of green, and brings them to it"),
+        [&s] { s.finishing.find_fringes(); }, merged);
     add_hand("pick-grey", tr("Pick a grey"),
              tr("Click something grey in the picture: warmth and tint follow"), FinishPage::colour,
              FinishHand::grey);

@@ -1,10 +1,10 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "core/finish/fine_detail.h"
 #include "core/finish/finish_json.h"
 #include "core/finish/finished.h"
 #include "core/finish/framing.h"
+#include "core/finish/noise.h"
 #include "core/work/errors.h"
 #include "core/work/for_rows.h"
 #include "tests/support/scratch.h"
@@ -32,8 +32,13 @@ Finish busy() {
     finish.light = {.warmth_k = 6200, .violet = 3, .exposure_ev = 0.4, .lights = -0.3, .shadows = 0.4};
     finish.tones = {.black = 0.02, .white = 0.96, .middle = 0.45, .curve = {{0.3, 0.25}, {0.7, 0.78}}};
     finish.colour = {.saturation = 0.15, .vibrance = 0.2, .ones = {{40, 8, 0.2, -0.1}}};
-    finish.detail = {
-        .clarity = 0.3, .sharpening = 0.7, .radius_px = 1.2, .threshold = 0.004, .colour_noise = 0.5};
+    finish.detail = {.clarity = 0.3,
+                     .sharpening = 0.7,
+                     .radius_px = 1.2,
+                     .threshold = 0.004,
+                     .noise = 0.01,
+                     .colour_noise = 0.5};
+    finish.fringes = {.red = {0.002, 0.001}, .blue = {-0.001, 0}, .at_edges = 0.5};
     finish.vignette = {.corners_ev = -0.7, .across = 0.45, .down = 0.55, .roundness = 0.3};
     return finish;
 }
@@ -98,12 +103,19 @@ TEST_CASE("a smaller preview is close to the whole made small", "[finish]") {
     const auto subject = finish_subject(picture, {}, 3, {});
     Finish finish = busy();
     finish.framing = {};
-    finish.detail.sharpening = 0;
-    const Picture whole = finished(*subject, finish, {});
-    const auto small = finish_subject(whole, {}, 3, {});
-    const Picture seen = finished(*subject, finish, 2, PixelRect(0, 0, 160, 120), {});
-    // Of smooth detail; at sharp edges the order of averaging and curves counts.
-    CHECK(greatest(seen.pixels, small->levels[2].pixels) < 65535 / 255.0);
+    finish.detail.sharpening = finish.detail.noise = 0;
+    finish.fringes = {};
+    Finish lateral;
+    lateral.fringes = {.red = {0.002, 0.001}, .blue = {-0.001, 0}};
+    for (const Finish& own : {finish, lateral}) {
+        const Picture whole = finished(*subject, own, {});
+        const auto small = finish_subject(whole, {}, 3, {});
+        const Picture seen = finished(*subject, own, 2, PixelRect(0, 0, 160, 120), {});
+        // Of smooth detail; at sharp edges the order of averaging and curves counts, and at the border how
+        // far it is repeated.
+        const cv::Rect inside(2, 2, 156, 116);
+        CHECK(greatest(seen.pixels(inside), small->levels[2].pixels(inside)) < 65535 / 255.0);
+    }
 }
 
 TEST_CASE("the same finish gives the same pixels for any number of threads", "[finish]") {
@@ -160,7 +172,7 @@ TEST_CASE("colour noise goes and edges of colour stay", "[finish]") {
                 light(y, x)[c] = std::max(0.0f, own[c] * (1 + float(random.gaussian(0.08))));
         }
     cv::Mat3f quiet = light.clone();
-    refine_detail(quiet, {.colour_noise = 1}, 1, {});
+    reduce_noise(quiet, {.colour_noise = 1}, {}, 1, {});
     // Of the share of red in all: how much it varies within an area, and where it lies.
     auto share = [](const cv::Mat3f& own, cv::Rect area) {
         cv::Mat1f ratio(area.size());
