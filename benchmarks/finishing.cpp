@@ -73,6 +73,13 @@ int main() {
     preview(*subject, "preview, 100 %, exposure alone", light, 0, at_100);
     preview(*subject, "preview, 100 %, everything", all, 0, at_100);
     preview(*subject, "preview, 100 %, everything, turned", turned, 0, at_100);
+    Finish quiet = light, lateral = light, edges = light;
+    quiet.detail.noise = 0.02;
+    lateral.fringes = {.red = {0.001, 0}, .blue = {-0.001, 0}};
+    edges.fringes.at_edges = 1;
+    preview(*subject, "preview, 100 %, exposure and noise", quiet, 0, at_100);
+    preview(*subject, "preview, 100 %, exposure and lateral fringes", lateral, 0, at_100);
+    preview(*subject, "preview, 100 %, exposure and edge fringes", edges, 0, at_100);
 
     const fs::path jpeg = folder / "frame.jpg";
     write_picture(jpeg, grainy(CV_8UC3), {},

@@ -19,6 +19,7 @@ namespace {
 
 constexpr double kFullAcross = 400, kFullUp = 400;  // logical pixels of a drag for 100 %
 constexpr double kTurnAcross = 4;                   // and for a degree of hue
+constexpr double kFaintFringe_px = 0.1;             // in the corners
 constexpr double kFaintNoise = 0.001;               // of luma: less is not worth taking out
 constexpr double kSameHue = 20;                     // degrees: a drag goes on with the colour there is
 
@@ -185,13 +186,15 @@ void Finishing::find_fringes() {
         },
         [this, of = look_.subject()](const Fringes& found) {
             if (of != look_.subject()) return base_.notices.notify(tr("Another picture is shown by now."));
+            const double corner = std::hypot(of->area.width, of->area.height) / 2;
+            const auto px = [corner](const LateralFringe& own) { return corner * (own.linear + own.square); };
+            if (std::max(std::abs(px(found.red)), std::abs(px(found.blue))) < kFaintFringe_px)
+                return base_.notices.notify(tr("Red and blue lie where green is; nothing was changed."));
             change(tr("bring the colours together"), [&](Finish& own) {
                 own.fringes.red = found.red;
                 own.fringes.blue = found.blue;
                 own.fringes.is_off = false;
             });
-            const double corner = std::hypot(of->area.width, of->area.height) / 2;
-            const auto px = [corner](const LateralFringe& own) { return corner * (own.linear + own.square); };
             base_.notices.notify(tr("In the corners red lay %1 px and blue %2 px outwards of green.")
                                      .arg(px(found.red), 0, 'f', 2)
                                      .arg(px(found.blue), 0, 'f', 2));

@@ -1,5 +1,6 @@
 // Finish, driven in the real window: what its controls, the tone line and hands on the picture do to the
 // picture and to the files.
+#include <QAction>
 #include <QCheckBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
@@ -9,6 +10,7 @@
 
 #include "core/finish/colour_shift.h"
 #include "core/finish/framing.h"
+#include "core/finish/noise.h"
 #include "core/project/project_folder.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/finish_hands.h"
@@ -539,4 +541,35 @@ TEST_CASE("the finish stays for the next merge, is kept with the project, and co
     own.main.commands().action("paste-finish")->trigger();
     CHECK(own.finish().light.exposure_ev == 0.7);
     CHECK_FALSE(own.finish().framing.crop);  // a frame belongs to its picture
+}
+
+TEST_CASE("noise is measured where the button is pressed, fringes at edges by typing, both seen in the file",
+          "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::detail);
+    const Picture plain = own.saved("plain.tif");
+    own.type("noise", 2);
+    own.settle();
+    CHECK(own.finish().detail.noise == Approx(0.02));
+    const Picture quiet = own.saved("quiet.tif");
+    CHECK(cv::norm(plain.pixels, quiet.pixels, cv::NORM_L1) > 0);
+    own.find<QAction>("measure-noise").trigger();
+    own.settle();
+    // What is measured is what is set, one step of undo; or it is said that there is none.
+    const double measured =
+        noise_of(with_bits(own.merge().picture, 16), ToneCurve(own.merge().picture.profile), {});
+    if (measured >= 0.001)
+        CHECK(own.finish().detail.noise == Approx(measured));
+    else
+        CHECK(own.said.contains(QLatin1String("no noise")));
+    own.page(FinishPage::colour);
+    own.type("edgeFringes", 60);
+    own.settle();
+    CHECK(own.finish().fringes.at_edges == Approx(0.6));
+    own.find<QAction>("find-fringes").trigger();
+    own.settle();
+    // The strips have no lateral fringes.
+    CHECK(own.said.contains(QLatin1String("lie where green is")));
+    CHECK(own.finish().fringes.red == LateralFringe{});
+    CHECK(own.finish().fringes.at_edges == Approx(0.6));
 }
