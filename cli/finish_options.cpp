@@ -96,8 +96,10 @@ void FinishOptions::add_to(CLI::App& command) {
     finish->add_option("--crop", crop, "WxH+X+Y in pixels of the turned picture, or a shape such as 3:2");
     finish->add_option("--turn", turn_deg, "Degrees clockwise, -45 to 45");
     finish->add_option("--level", level, "X,Y,X,Y: the line between these places becomes level or upright");
-    finish->add_option("--corners", corners, "What a turn leaves empty: left-out, transparent or white")
-        ->check(CLI::IsMember({"left-out", "transparent", "white"}));
+    finish
+        ->add_option("--corners", corners,
+                     "What a turn leaves empty: left-out, transparent, white or continued")
+        ->check(CLI::IsMember({"left-out", "transparent", "white", "continued"}));
     finish->add_option("--warmth", warmth_k, "Colour temperature of the light, K; 5500 leaves the picture");
     finish->add_option("--violet", violet, "How much too green the light was, thousandths of Duv");
     finish->add_option("--grey", grey, "X,Y: what lies here becomes grey");
@@ -151,6 +153,7 @@ Finish FinishOptions::applied_to(Finish finish, PixelRect area) const {
     if (!corners.empty())
         framing.corners = corners == "transparent" ? EmptyCorners::transparent
                           : corners == "white"     ? EmptyCorners::white
+                          : corners == "continued" ? EmptyCorners::continued
                                                    : EmptyCorners::left_out;
     if (turn_deg) {
         if (!(*turn_deg >= -45 && *turn_deg <= 45))

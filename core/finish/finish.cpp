@@ -72,6 +72,13 @@ void check(const Detail& own) {
     check_range("the sharpening", own.sharpening, 0, 3);
     check_range("the radius of sharpening (px)", own.radius_px, 0.3, 5);
     check_range("the threshold of sharpening", own.threshold, 0, 0.1);
+    for (const SharpenedStroke& stroke : own.painted) {
+        check_range("the brush of sharpening (px)", stroke.radius_px, 0.5, 10000);
+        check_range("the softness of its brush", stroke.softness, 0, 1);
+        for (const cv::Point2d& point : stroke.points)
+            for (const double value : {point.x, point.y})
+                check_range("a stroke of sharpening", value, -1e6, 1e6);
+    }
     check_range("the noise", own.noise, 0, 0.1);
     check_range("the colour noise", own.colour_noise, 0, 1);
 }
@@ -164,7 +171,10 @@ void say(Words& words, const Colour& own) {
 }
 void say(Words& words, const Detail& own) {
     words.add(own.clarity != 0, "clarity %+.0f %%", percent(own.clarity));
-    words.add(own.sharpening != 0, "sharpened %.0f %% at %.1f px", percent(own.sharpening), own.radius_px);
+    words.add(
+        own.sharpening != 0,
+        own.painted.empty() ? "sharpened %.0f %% at %.1f px" : "sharpened %.0f %% at %.1f px where painted",
+        percent(own.sharpening), own.radius_px);
     words.add(own.noise != 0, "noise %.1f %%", 100 * own.noise);
     words.add(own.colour_noise != 0, "colour noise %.0f %%", percent(own.colour_noise));
 }

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/picture/picture.h"
+#include "core/work/shared_list.h"
 
 /// What is done to a merged picture before it leaves: plain values, each neutral by default. The order in
 /// which they work is that of finished.h, whatever the order they were set in.
@@ -16,7 +17,8 @@ namespace moorhaze {
 enum class EmptyCorners {
     left_out,     ///< the crop gives way: it holds nothing that is empty
     transparent,  ///< formats without transparency make them white
-    white
+    white,
+    continued  ///< the picture's border goes on, softer the farther: for even backdrops
 };
 
 /// Which part of the picture is kept, and how it is turned. The turned picture's pixels count as the merge's
@@ -73,13 +75,23 @@ struct Colour {
     bool operator==(const Colour&) const = default;
 };
 
+/// A stroke of the brush over what shall be sharpened.
+struct SharpenedStroke {
+    std::vector<cv::Point2d> points;  ///< reference pixels
+    double radius_px = 40;            ///< 0.5..10000
+    double softness = 0.6;            ///< 0 hard edge, 1 soft from the middle on
+    bool takes_back = false;
+    bool operator==(const SharpenedStroke&) const = default;
+};
+
 struct Detail {
-    double clarity = 0;        ///< -1..1: contrast of middle sizes
-    double sharpening = 0;     ///< 0..3: times the difference from the blurred picture
-    double radius_px = 0.8;    ///< of that blur, sigma, 0.3..5
-    double threshold = 0.005;  ///< differences of tone below it stay, 0..0.1
-    double noise = 0;          ///< of luminance, its standard deviation on the scale of luma.h, 0..0.1
-    double colour_noise = 0;   ///< 0..1: how much blotches of colour are evened out
+    double clarity = 0;                        ///< -1..1: contrast of middle sizes
+    double sharpening = 0;                     ///< 0..3: times the difference from the blurred picture
+    double radius_px = 0.8;                    ///< of that blur, sigma, 0.3..5
+    double threshold = 0.005;                  ///< differences of tone below it stay, 0..0.1
+    SharedList<SharpenedStroke> painted = {};  ///< where it is sharpened, in order; none: everywhere
+    double noise = 0;         ///< of luminance, its standard deviation on the scale of luma.h, 0..0.1
+    double colour_noise = 0;  ///< 0..1: how much blotches of colour are evened out
     bool is_off = false;
     bool operator==(const Detail&) const = default;
 };

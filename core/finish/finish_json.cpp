@@ -13,7 +13,8 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 constexpr int kLookVersion = 1;
-constexpr const char* kCorners[] = {"left_out", "transparent", "white"};  // in the order of EmptyCorners
+constexpr const char* kCorners[] = {"left_out", "transparent", "white",
+                                    "continued"};  // in the order of EmptyCorners
 
 constexpr const char* kCompressions[] = {"none", "lzw", "deflate"};         // TiffCompression
 constexpr const char* kProfiles[] = {"as_frames", "srgb", "wide", "file"};  // ProfileWish
@@ -168,14 +169,40 @@ void read_part(Members& members, Colour& own) {
 }
 
 Json json_of_part(const Detail& own) {
-    return {{"clarity", own.clarity},     {"sharpening", own.sharpening}, {"radius_px", own.radius_px},
-            {"threshold", own.threshold}, {"noise", own.noise},           {"colour_noise", own.colour_noise}};
+    Json json{{"clarity", own.clarity},     {"sharpening", own.sharpening},
+              {"radius_px", own.radius_px}, {"threshold", own.threshold},
+              {"noise", own.noise},         {"colour_noise", own.colour_noise}};
+    for (const SharpenedStroke& stroke : own.painted) {
+        Json points = Json::array();
+        for (const cv::Point2d& point : stroke.points) points.push_back(point.x), points.push_back(point.y);
+        json["painted"].push_back({{"points_px", points},
+                                   {"radius_px", stroke.radius_px},
+                                   {"softness", stroke.softness},
+                                   {"takes_back", stroke.takes_back}});
+    }
+    return json;
 }
 void read_part(Members& members, Detail& own) {
     members.get("clarity", own.clarity);
     members.get("sharpening", own.sharpening);
     members.get("radius_px", own.radius_px);
     members.get("threshold", own.threshold);
+    if (const Json* painted = members.find("painted")) {
+        std::vector<SharpenedStroke> strokes;
+        for (const Json& json : *painted) {
+            Members of_one(json, "a stroke of sharpening's");
+            SharpenedStroke stroke;
+            if (const Json* points = of_one.find("points_px"))
+                for (std::size_t i = 0; i + 1 < points->size(); i += 2)
+                    stroke.points.emplace_back(points->at(i).get<double>(), points->at(i + 1).get<double>());
+            of_one.get("radius_px", stroke.radius_px);
+            of_one.get("softness", stroke.softness);
+            of_one.get("takes_back", stroke.takes_back);
+            of_one.done();
+            strokes.push_back(stroke);
+        }
+        own.painted = SharedList(strokes);
+    }
     members.get("noise", own.noise);
     members.get("colour_noise", own.colour_noise);
 }
@@ -295,6 +322,7 @@ std::string json_of(const HandOver& own) {
                          {"rights", own.about.rights},
                          {"keywords", own.about.keywords}};
     if (!own.article.empty()) json["article"] = own.article;
+    if (!own.article_list.empty()) json["article_list"] = own.article_list.string();
     return json.dump();
 }
 
@@ -304,6 +332,9 @@ HandOver hand_over_of(const std::string& text) {
         const Json json = Json::parse(text);
         Members members(json, "of handing over");
         members.get("article", own.article);
+        std::string article_list;
+        members.get("article_list", article_list);
+        own.article_list = article_list;
         if (const Json* about = members.find("about")) {
             Members said(*about, "about the picture");
             said.get("title", own.about.title);
@@ -374,10 +405,13 @@ Finish read_look(const std::filesystem::path& file) {
 }
 
 Finish with_look(Finish finish, const Finish& look) {
+    finish.fringes = look.fringes;
     finish.light = look.light;
     finish.tones = look.tones;
     finish.colour = look.colour;
+    const auto painted = finish.detail.painted;
     finish.detail = look.detail;
+    finish.detail.painted = painted;
     finish.vignette = look.vignette;
     return finish;
 }

@@ -49,7 +49,9 @@ cv::Matx33d from_level(int level, cv::Point corner) {
 }
 
 /// How transparent places of a part are: 16 bit; empty when none is.
-cv::Mat1w alpha_of(const Picture& picture, const cv::Matx33d& to_picture, PixelRect part, bool is_turned) {
+/// @param continues  beyond the border: it is not transparent there.
+cv::Mat1w alpha_of(const Picture& picture, const cv::Matx33d& to_picture, PixelRect part, bool is_turned,
+                   bool continues) {
     const cv::Rect all({}, picture.pixels.size());
     if (!is_turned) {
         if (picture.alpha.empty() && (part & all) == part) return {};
@@ -70,7 +72,7 @@ cv::Mat1w alpha_of(const Picture& picture, const cv::Matx33d& to_picture, PixelR
             // The outermost half pixel fades.
             const double inside =
                 std::min({at.x + 0.5, at.y + 0.5, all.width - 0.5 - at.x, all.height - 0.5 - at.y, 1.0});
-            double share = std::clamp(inside + 0.5, 0.0, 1.0);
+            double share = continues ? 1.0 : std::clamp(inside + 0.5, 0.0, 1.0);
             if (share > 0 && !picture.alpha.empty())
                 share *=
                     picture.alpha.at<std::uint16_t>(std::clamp(int(std::lround(at.y)), 0, all.height - 1),
@@ -206,8 +208,9 @@ std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point c
     picture = with_bits(picture, 16);
     const ToneCurve curve(picture.profile);
     auto subject = std::make_shared<FinishSubject>(FinishSubject{
-        {}, {corner, picture.pixels.size()}, curve, colour_space_of(picture.profile), {}, {}, {}, 0});
-    subject->local = local_light_of(picture, curve, job.part(0, 0.5));
+        {}, {corner, picture.pixels.size()}, curve, colour_space_of(picture.profile), {}, {}, {}, {}, 0});
+    subject->local = local_light_of(picture, curve, job.part(0, 0.4));
+    subject->surround = Surround(picture, curve, job.part(0.4, 0.5));
     subject->levels.push_back(std::move(picture));
     for (int level = 1; level < levels; ++level) {
         job.checkpoint(0.5 + 0.5 * level / levels);
@@ -246,11 +249,13 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
     const cv::Matx33d own = from_level(level, subject.area.tl());
     const cv::Matx33d turn = is_turned ? own.inv() * to_turned(finish.framing) * own : cv::Matx33d::eye();
     const cv::Matx33d to_picture = turn.inv();
+    const cv::Matx33d to_level = turn * own.inv();  // reference pixels to the turned level's
     const cv::Matx33d to_finest = from_level(0, subject.area.tl()).inv() * own * to_picture;
 
     const cv::Rect all({}, picture.pixels.size());
     Picture made{cv::Mat(part.size(), CV_16UC3, cv::Scalar::all(65535)), {}, picture.profile};
-    const cv::Mat1w alpha = alpha_of(picture, to_picture, part, is_turned);
+    const bool continues = is_turned && finish.framing.corners == EmptyCorners::continued;
+    const cv::Mat1w alpha = alpha_of(picture, to_picture, part, is_turned, continues);
     const PixelRect filled = is_turned ? part : part & all;
     if (!is_turned && leaves_pixels(finish)) {
         if (!filled.empty()) picture.pixels(filled).copyTo(made.pixels(filled - part.tl()));
@@ -282,6 +287,7 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
             } else {
                 light = to_linear({picture.pixels(strip), {}, {}}, subject.curve);
             }
+            if (continues) subject.surround.continue_border(light, strip, to_finest);
             place.corner = strip.tl();
             take_fringes_out(light, finish.fringes, place, job.quiet());
             reduce_noise(light, finish.detail, strip.tl(), scale, job.quiet());
@@ -289,7 +295,7 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
             for_rows(light.rows, job.quiet(), [&](int y) {
                 steps.before_detail(light.ptr<float>(y), strip.x, strip.y + y, light.cols);
             });
-            sharpen_detail(light, finish.detail, scale, job.quiet());
+            sharpen_detail(light, finish.detail, strip, to_level, scale, job.quiet());
             for_rows(bottom - top, job.quiet(), [&](int row) {
                 const int y = top - strip.y + row, x = filled.x - strip.x;
                 float* values = light.ptr<float>(y) + 3 * x;

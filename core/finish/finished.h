@@ -4,6 +4,7 @@
 #include "core/finish/finish.h"
 #include "core/finish/ground.h"
 #include "core/finish/local_light.h"
+#include "core/finish/surround.h"
 #include "core/picture/colour_space.h"
 #include "core/work/job.h"
 
@@ -29,6 +30,7 @@ struct FinishSubject {
     ToneCurve curve;
     ColourSpace space;
     LocalLight local;
+    Surround surround;
     GroundMap ground;                          ///< empty where none was picked
     std::optional<cv::Point2d> ground_picked;  ///< what it was found for
     double ground_reach = 0;

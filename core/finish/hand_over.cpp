@@ -132,7 +132,7 @@ std::string in_words(const Output& output) {
 const std::vector<std::string>& name_pattern_parts() {
     static const std::vector<std::string> parts = {"{series}", "{result}", "{method}", "{article}",
                                                    "{date}",   "{size}",   "{width}",  "{height}",
-                                                   "{frames}", "{format}"};
+                                                   "{frames}", "{number}", "{format}"};
     return parts;
 }
 
@@ -147,6 +147,7 @@ std::string name_of_output(const std::string& pattern, const NameParts& parts, F
                                   std::to_string(parts.width),
                                   std::to_string(parts.height),
                                   std::to_string(parts.frames),
+                                  std::string(parts.number < 10 ? "0" : "") + std::to_string(parts.number),
                                   format_word};
     std::string name;
     for (std::size_t at = 0; at < pattern.size();) {
@@ -173,6 +174,37 @@ std::string name_of_output(const std::string& pattern, const NameParts& parts, F
     const bool has_ending =
         name.size() > ending.size() && name.compare(name.size() - ending.size(), ending.size(), ending) == 0;
     return has_ending ? name : name + ending;
+}
+
+std::map<std::string, std::string> read_articles(const std::filesystem::path& file) {
+    std::ifstream in(file);
+    if (!in) throw FileError(file.string() + ": cannot be read. Check that it exists and may be read.");
+    std::map<std::string, std::string> articles;
+    const auto trimmed = [](std::string text) {
+        const auto first = text.find_first_not_of(" \t\r\""), last = text.find_last_not_of(" \t\r\"");
+        return first == std::string::npos ? std::string() : text.substr(first, last + 1 - first);
+    };
+    for (std::string line; std::getline(in, line);) {
+        if (line.starts_with("\xef\xbb\xbf")) line.erase(0, 3);  // how some tables begin
+        const auto parted = line.find_first_of(",;\t");
+        if (parted == std::string::npos) continue;
+        const auto end = line.find_first_of(",;\t", parted + 1);
+        const std::string series = trimmed(line.substr(0, parted)),
+                          article = trimmed(line.substr(
+                              parted + 1, end == std::string::npos ? std::string::npos : end - parted - 1));
+        if (!series.empty() && !article.empty()) articles[series] = article;
+    }
+    if (articles.empty())
+        throw FileError(file.string() +
+                        ": names no series. It takes lines of the series' name, a comma and the number.");
+    return articles;
+}
+
+std::string article_of(const HandOver& own, const std::string& series) {
+    if (!own.article.empty() || own.article_list.empty()) return own.article;
+    const auto articles = read_articles(own.article_list);
+    const auto found = articles.find(series);
+    return found == articles.end() ? std::string() : found->second;
 }
 
 std::filesystem::path free_name(const std::filesystem::path& file) {
@@ -248,7 +280,7 @@ Picture for_output(const Picture& finished, const Output& output, const Job& job
             const ToneCurve curve(picture.profile);
             cv::Mat3f light = to_linear(picture, curve);
             // As wide as the kernel of the reduction softens: about half a pixel.
-            sharpen_detail(light, {.sharpening = output.sharpen, .radius_px = 0.5, .threshold = 0}, 1,
+            sharpen_detail(light, {.sharpening = output.sharpen, .radius_px = 0.5, .threshold = 0}, {}, {}, 1,
                            job.quiet());
             picture.pixels = from_linear(light, curve, picture.profile).pixels;
         }

@@ -1,6 +1,7 @@
 #pragma once
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -50,7 +51,8 @@ struct Output {
 struct HandOver {
     std::vector<Output> outputs = {Output{}};
     AboutPicture about;
-    std::string article;  ///< number or name that the pattern's {article} stands for
+    std::string article;                 ///< number or name that the pattern's {article} stands for
+    std::filesystem::path article_list;  ///< where none is typed: a table of numbers (see read_articles)
     bool operator==(const HandOver&) const = default;
 };
 
@@ -66,14 +68,25 @@ struct NameParts {
     std::string date;  ///< 2026-11-24
     int width = 0, height = 0;
     int frames = 0;
+    int number = 1;  ///< that counts on from file to file
 };
 /// The pattern with {series}, {result}, {method}, {article}, {date}, {size} (the long side), {width},
-/// {height}, {frames} and {format} replaced; characters that file systems refuse become '-'. Its ending comes
-/// with it.
+/// {height}, {frames}, {number} (two digits or more) and {format} replaced; characters that file systems
+/// refuse become '-'. Its ending comes with it.
 /// @throws BadParameter for an unknown part, which is named with those there are, or an empty name.
 std::string name_of_output(const std::string& pattern, const NameParts& parts, FileFormat format);
 /// The parts that a pattern may hold, with their braces.
 const std::vector<std::string>& name_pattern_parts();
+/// Article numbers by the names of series, as a table of theirs has them: a line each, series and number
+/// parted by a comma, a semicolon or a tab; of lines without one, and of the rest of the columns, nothing is
+/// taken.
+/// @throws FileError for a file that cannot be read or names no series.
+std::map<std::string, std::string> read_articles(const std::filesystem::path& file);
+
+/// The article of a series: what is typed, else what its list says; empty where neither has one.
+/// @throws FileError as read_articles().
+std::string article_of(const HandOver& own, const std::string& series);
+
 /// "name" or the first of "name-2", "name-3", ... that is not there.
 std::filesystem::path free_name(const std::filesystem::path& file);
 

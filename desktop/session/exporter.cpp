@@ -73,13 +73,13 @@ const MergeProduct* Exporter::product_or_refuse() {
     return product;
 }
 
-QString Exporter::name_of(const Output& output) const {
+QString Exporter::name_of(const Output& output, const QString& folder) const {
     const ProjectResult* result = base_.standpoint.result();
     const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
     const Project& project = base_.document.project();
     NameParts parts;
     parts.series = project.name;
-    parts.article = project.hand_over.article;
+    parts.article = article_of(project.hand_over, project.name);
     if (result) {
         parts.result = result->title;
         parts.method = result->made_from.choice.method;
@@ -91,7 +91,13 @@ QString Exporter::name_of(const Output& output) const {
             size_of_output(output.size, kept_of(project.finish.framing, product->result->area).size());
         parts.width = size.width, parts.height = size.height;
     }
-    return QString::fromStdString(name_of_output(output.name, parts, output.format));
+    QString name = QString::fromStdString(name_of_output(output.name, parts, output.format));
+    if (output.name.find("{number}") == std::string::npos) return name;
+    while (QFileInfo::exists(QDir(folder).filePath(name))) {
+        ++parts.number;
+        name = QString::fromStdString(name_of_output(output.name, parts, output.format));
+    }
+    return name;
 }
 
 void Exporter::hand_over(const QString& folder, Existing existing) {
@@ -103,7 +109,7 @@ void Exporter::hand_over(const QString& folder, Existing existing) {
         if (output.is_off) continue;
         QString name;
         try {
-            name = name_of(output);
+            name = name_of(output, folder);
         } catch (const Error& error) {
             return refuse(QString::fromUtf8(error.what()));
         }

@@ -26,9 +26,9 @@ struct ExportOutcome {
 };
 
 /// Hands the result shown over: with what was painted on it, finished, as each of the project's outputs. The
-/// files are made beside the interface, one after the other; where one fails, the others are still made. Never
-/// replaces a file unless asked to. What is painted or changed meanwhile is not in them, and the result counts
-/// as not handed over then.
+/// files are made beside the interface, one after the other; where one fails, the others are still made.
+/// Never replaces a file unless asked to. What is painted or changed meanwhile is not in them, and the result
+/// counts as not handed over then.
 class Exporter : public QObject {
     Q_OBJECT
   public:
@@ -41,9 +41,10 @@ class Exporter : public QObject {
     /// One file, whatever the project's outputs are.
     /// @param file  its ending is completed if it is missing.
     void save(const QString& file, const Output& output, bool overwrite);
-    /// The name that an output gets now, with its ending.
-    /// @throws BadParameter as name_of_output(), or for an impossible size.
-    QString name_of(const Output& output) const;
+    /// The name that an output gets now in a folder, with its ending; {number} counts up to a free one.
+    /// @throws BadParameter as name_of_output(), or for an impossible size; FileError for a list of articles
+    /// that is none.
+    QString name_of(const Output& output, const QString& folder) const;
 
     /// What was painted on the result shown, as a mask of its size; replaces a file of that name.
     void save_mask(const QString& file);

@@ -20,6 +20,7 @@ namespace {
 constexpr double kFullAcross = 400, kFullUp = 400;  // logical pixels of a drag for 100 %
 constexpr double kTurnAcross = 4;                   // and for a degree of hue
 constexpr double kFaintFringe_px = 0.1;             // in the corners
+constexpr double kFirstSharpening = 0.5;            // where something is painted before it was set
 constexpr double kFaintNoise = 0.001;               // of luma: less is not worth taking out
 constexpr double kSameHue = 20;                     // degrees: a drag goes on with the colour there is
 
@@ -249,6 +250,38 @@ void Finishing::drag_colour(double across, double up, bool turns) {
 void Finishing::end_colour() {
     colour_.reset();
     emit colour_dragged();
+}
+
+void Finishing::begin_sharpening(QPointF place, bool takes_back) {
+    if (area().empty()) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    end_sharpening();
+    const Brush& brush = base_.standpoint.brush();
+    sharpened_before_ = finish().detail.painted;
+    if (takes_back && sharpened_before_.empty())
+        return base_.notices.notify(tr("All of the picture is sharpened alike: paint where first."));
+    sharpening_ = SharpenedStroke{{}, brush.radius_px, brush.softness, takes_back};
+    ++drags_;
+    continue_sharpening(place);
+}
+
+void Finishing::continue_sharpening(QPointF place) {
+    if (!sharpening_) return;
+    const QPointF at = to_reference(place);
+    auto& points = sharpening_->points;
+    if (!points.empty() && std::hypot(at.x() - points.back().x, at.y() - points.back().y) < 1) return;
+    points.emplace_back(at.x(), at.y());
+    change(
+        sharpening_->takes_back ? tr("take sharpening back") : tr("paint what is sharpened"),
+        [this](Finish& own) {
+            own.detail.painted = sharpened_before_.appended(*sharpening_);
+            if (own.detail.sharpening == 0) own.detail.sharpening = kFirstSharpening;
+            own.detail.is_off = false;
+        },
+        QStringLiteral("sharpened %1").arg(drags_));
+}
+
+void Finishing::sharpen_everywhere() {
+    change(tr("sharpen everywhere"), [](Finish& own) { own.detail.painted = {}; });
 }
 
 QString Finishing::colour_words() const {

@@ -48,6 +48,12 @@ class Finishing : public QObject {
     /// @param across, up  logical pixels since the start.   @param turns  the hue instead.
     void drag_colour(double across, double up, bool turns);
     void end_colour();
+    /// A stroke over what is sharpened, or no longer; places of the turned picture.
+    void begin_sharpening(QPointF place, bool takes_back);
+    void continue_sharpening(QPointF place);
+    void end_sharpening() { sharpening_.reset(); }
+    void sharpen_everywhere();
+
     /// What the drag does, in words; empty between drags.
     QString colour_words() const;
     /// "reds · saturation +18".
@@ -70,6 +76,8 @@ class Finishing : public QObject {
     FinishLook& look_;
     std::optional<int> colour_;  ///< which of the single colours is dragged
     OneColour colour_before_;
+    SharedList<SharpenedStroke> sharpened_before_;
+    std::optional<SharpenedStroke> sharpening_;  ///< the stroke being painted
     int drags_ = 0;
 };
 

@@ -64,10 +64,12 @@ enum class FinishPage { frame, light, colour, detail, ground, hand_over };
 
 /// What the next press in the picture does in Finish.
 enum class FinishHand {
-    none,   ///< what the page says
-    level,  ///< a line is drawn that becomes level
-    grey,   ///< what lies there becomes grey
-    ground  ///< what lies there is the backdrop
+    none,       ///< what the page says
+    level,      ///< a line is drawn that becomes level
+    grey,       ///< what lies there becomes grey
+    ground,     ///< what lies there is the backdrop
+    sharpen,    ///< the brush paints what is sharpened
+    unsharpen,  ///< the brush takes that back
 };
 
 /// Where the person is and how they look at it: neither undone nor saved as work. Follows the document: a

@@ -97,8 +97,8 @@ FramePage::FramePage(Session& session, Commands& commands, QWidget* parent) : Fi
     corners_->setObjectName(QStringLiteral("emptyCorners"));
     corners_->setAccessibleName(tr("Empty corners"));
     corners_->setToolTip(tr("What becomes of the corners that turning leaves empty"));
-    corners_->addItems(
-        {tr("Empty corners left out"), tr("Empty corners transparent"), tr("Empty corners white")});
+    corners_->addItems({tr("Empty corners left out"), tr("Empty corners transparent"),
+                        tr("Empty corners white"), tr("Empty corners continued")});
     rows()->addWidget(corners_);
     words_ = add_words("quiet", {});
     connect(turn_, &ValueRow::value_changed, &session_.finishing, &Finishing::set_turn);
@@ -151,6 +151,8 @@ void FramePage::refresh() {
              keeps_empty_corners(framing, area))
         words_->setText(framing.corners == EmptyCorners::white
                             ? tr("Some of the crop is empty and becomes white.")
+                        : framing.corners == EmptyCorners::continued
+                            ? tr("Some of the crop is empty: the picture's border goes on there.")
                             : tr("Some of the crop is empty and stays transparent."));
     else
         words_->setText(tr("%1 % of the merge is kept.").arg(100.0 * kept.area() / area.area(), 0, 'f', 0));
@@ -257,6 +259,9 @@ DetailPage::DetailPage(Session& session, Commands& commands, QWidget* parent) : 
     add_value(percent(
         "sharpening", tr("Sharpening"), tr("Times the difference from the blurred picture"),
         FinishPart::detail, [](Finish& own) -> double& { return own.detail.sharpening; }, 0, 300));
+    rows()->addLayout(
+        side_by_side(commands.button(QStringLiteral("paint-sharpening"), tr("Paint where"), this),
+                     commands.button(QStringLiteral("unpaint-sharpening"), tr("Take back"), this)));
     add_value({"sharpenRadius",
                {tr("Radius"),
                 tr("px"),

@@ -1,6 +1,7 @@
 #include "desktop/tray/hand_over_page.h"
 
 #include <QComboBox>
+#include <QDesktopServices>
 #include <QDir>
 #include <QDoubleSpinBox>
 #include <QFileDialog>
@@ -14,6 +15,7 @@
 #include <QSignalBlocker>
 #include <QStandardPaths>
 #include <QToolButton>
+#include <QUrl>
 #include <QVBoxLayout>
 #include <algorithm>
 
@@ -140,7 +142,22 @@ void HandOverPage::build_output() {
               this);
     rows->addWidget(name_);
     article_ = field("article", tr("Article number"), tr("What {article} stands for in the name"), this);
-    rows->addWidget(article_);
+    article_row_ = new QWidget(this);
+    auto* articles = new QHBoxLayout(article_row_);
+    articles->setContentsMargins(0, 0, 0, 0);
+    articles->setSpacing(8);
+    auto* list = make_button(
+        tr("List..."), {},
+        tr("A table with the name of each series and its number; used where none is typed"), this);
+    list->setObjectName(QStringLiteral("articleList"));
+    articles->addWidget(article_, 1);
+    articles->addWidget(list);
+    rows->addWidget(article_row_);
+    connect(list, &QPushButton::clicked, this, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("List of article numbers"), {},
+                                                          tr("Tables (*.csv *.tsv *.txt);;All files (*)"));
+        if (!file.isEmpty()) use_articles(file);
+    });
     name_outcome_ = new QLabel(this);
     name_outcome_->setObjectName(QStringLiteral("nameOutcome"));
     name_outcome_->setProperty("role", "quiet");
@@ -266,7 +283,14 @@ void HandOverPage::build_outcome() {
     outcome_ = new QLabel(this);
     outcome_->setObjectName(QStringLiteral("exportOutcome"));
     outcome_->setWordWrap(true);
-    outcome_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    outcome_->setTextInteractionFlags(Qt::TextBrowserInteraction);
+    outcome_->setToolTip(tr("A click on a file opens it in the desktop's program for its kind"));
+    connect(outcome_, &QLabel::linkActivated, this, [this](const QString& link) {
+        if (!QDesktopServices::openUrl(QUrl(link)))
+            session_.notices.notify_error(
+                tr("The desktop has no program for this kind of file. It lies at %1.")
+                    .arg(QUrl(link).toLocalFile()));
+    });
     rows->addWidget(outcome_);
     exists_ = new QWidget(this);
     auto* row = new QHBoxLayout(exists_);
@@ -352,9 +376,16 @@ void HandOverPage::show_output() {
     profile_->setCurrentIndex(int(output.profile));
     if (const QString name = QString::fromStdString(output.name); name_->text().trimmed() != name)
         name_->setText(name);
-    article_->setVisible(std::any_of(own().outputs.begin(), own().outputs.end(), [](const Output& one) {
+    article_row_->setVisible(std::any_of(own().outputs.begin(), own().outputs.end(), [](const Output& one) {
         return one.name.find("{article}") != std::string::npos;
     }));
+    try {
+        const std::string listed =
+            own().article.empty() ? article_of(own(), session_.document.project().name) : std::string();
+        article_->setPlaceholderText(listed.empty() ? tr("Article number") : QString::fromStdString(listed));
+    } catch (const Error& error) {
+        article_->setPlaceholderText(tr("The list cannot be read"));
+    }
     if (const QString article = QString::fromStdString(own().article); article_->text().trimmed() != article)
         article_->setText(article);
     show_name();
@@ -365,7 +396,7 @@ void HandOverPage::show_name() {
     output.name = name_->text().trimmed().toStdString();
     try {
         check(output);
-        const QString name = session_.exporter.name_of(output);
+        const QString name = session_.exporter.name_of(output, folder_->text().trimmed());
         const bool there = QFileInfo::exists(QDir(folder_->text().trimmed()).filePath(name));
         name_outcome_->setText(there ? tr("%1, which exists already").arg(name) : name);
     } catch (const Error& error) {
@@ -395,6 +426,15 @@ void HandOverPage::suggest_folder() {
     QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
     if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
     folder_->setText(folder);
+}
+
+void HandOverPage::use_articles(const QString& file) {
+    change(tr("take article numbers from a list"), [&](HandOver& all) {
+        all.article_list = file.toStdString();
+        all.article.clear();
+        read_articles(all.article_list);  // what is no list is said now, not when files get their names
+    });
+    refresh();
 }
 
 void HandOverPage::choose_folder() {
@@ -436,11 +476,12 @@ void HandOverPage::show_outcomes(const std::vector<ExportOutcome>& outcomes) {
     QStringList lines;
     for (const ExportOutcome& own : outcomes)
         lines << (own.problem.isEmpty()
-                      ? tr("Saved %1 (%2)")
-                            .arg(QDir::toNativeSeparators(own.file),
+                      ? tr("Saved <a href=\"%1\">%2</a> (%3)")
+                            .arg(QUrl::fromLocalFile(own.file).toString(QUrl::FullyEncoded),
+                                 QDir::toNativeSeparators(own.file).toHtmlEscaped(),
                                  QLocale().formattedDataSize(own.bytes, 1, QLocale::DataSizeSIFormat))
-                      : own.problem);
-    outcome_->setText(lines.join('\n'));
+                      : own.problem.toHtmlEscaped());
+    outcome_->setText(lines.join(QStringLiteral("<br>")));
     show_name();
 }
 

@@ -22,6 +22,7 @@ class HandOverPage : public QWidget {
     void hand_over();
 
   private:
+    void use_articles(const QString& file);
     void build_output();
     void build_about();
     void build_outcome();
@@ -46,6 +47,7 @@ class HandOverPage : public QWidget {
     QDoubleSpinBox* size_value_;
     ValueRow* quality_;
     QLineEdit *name_, *article_, *folder_;
+    QWidget* article_row_;
     QLabel *name_outcome_, *about_words_, *outcome_;
     QToolButton* about_toggle_;
     QWidget *about_box_, *exists_;

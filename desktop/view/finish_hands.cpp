@@ -90,6 +90,8 @@ void FinishHands::press(QPointF place, Qt::KeyboardModifiers) {
         case FinishHand::level:
             doing_ = Doing::level;
             return;
+        case FinishHand::sharpen:
+        case FinishHand::unsharpen:
         case FinishHand::none:
             break;
     }

@@ -128,10 +128,25 @@ void PictureArea::connect_views() {
     });
     for (PictureView* view : {picture_, twin_})
         connect(view, &PictureView::frames_stepped, &session_.pointing, &Pointing::step);
-    connect(picture_, &PictureView::stroke_began, &session_.brushwork, &Brushwork::begin_stroke);
-    connect(picture_, &PictureView::stroke_moved, &session_.brushwork, &Brushwork::continue_stroke);
-    connect(picture_, &PictureView::eraser_used, this,
-            [this](bool on) { session_.standpoint.set_tool(on ? MendTool::wipe_back : MendTool::draw_in); });
+    connect(picture_, &PictureView::stroke_began, this, [this](QPointF place, double pressure) {
+        if (paints_sharpening())
+            session_.finishing.begin_sharpening(place,
+                                                session_.standpoint.finish_hand() == FinishHand::unsharpen);
+        else
+            session_.brushwork.begin_stroke(place, pressure);
+    });
+    connect(picture_, &PictureView::stroke_moved, this, [this](QPointF place, double pressure) {
+        if (paints_sharpening())
+            session_.finishing.continue_sharpening(place);
+        else
+            session_.brushwork.continue_stroke(place, pressure);
+    });
+    connect(picture_, &PictureView::eraser_used, this, [this](bool on) {
+        if (paints_sharpening())
+            session_.standpoint.set_finish_hand(on ? FinishHand::unsharpen : FinishHand::sharpen);
+        else
+            session_.standpoint.set_tool(on ? MendTool::wipe_back : MendTool::draw_in);
+    });
     connect(picture_, &PictureView::brush_shaped, this, [this](double right, double up) {
         constexpr double kDoublesIn = 120, kFullIn = 200;  // logical pixels
         Brush brush = session_.standpoint.brush();
@@ -139,7 +154,16 @@ void PictureArea::connect_views() {
         brush.softness = std::clamp(brush.softness + up / kFullIn, 0.0, 1.0);
         session_.standpoint.set_brush(brush);
     });
-    connect(picture_, &PictureView::stroke_ended, &session_.brushwork, &Brushwork::end_stroke);
+    connect(picture_, &PictureView::stroke_ended, this, [this] {
+        session_.finishing.end_sharpening();
+        session_.brushwork.end_stroke();
+    });
+}
+
+bool PictureArea::paints_sharpening() const {
+    const FinishHand hand = session_.standpoint.finish_hand();
+    return session_.standpoint.stage() == Stage::finish && session_.standpoint.result() &&
+           (hand == FinishHand::sharpen || hand == FinishHand::unsharpen);
 }
 
 void PictureArea::set_empty_state(QWidget* box) {
@@ -219,7 +243,8 @@ void PictureArea::show_all() {
     show_dust();
     show_preview();
     show_spot();
-    const bool brush = session_.standpoint.stage() == Stage::mend && session_.standpoint.result();
+    const bool brush =
+        (session_.standpoint.stage() == Stage::mend && session_.standpoint.result()) || paints_sharpening();
     picture_->set_brush(brush ? std::optional(session_.standpoint.brush().radius_px) : std::nullopt);
     picture_->set_line_drawing(session_.standpoint.keeping());
     picture_->set_handling(hands_->is_needed());

@@ -46,6 +46,7 @@ class PictureArea : public QWidget {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    bool paints_sharpening() const;
     void connect_views();
     /// A place of what is shown, in reference pixels: in Finish the picture may be turned.
     QPointF in_reference(QPointF place) const;

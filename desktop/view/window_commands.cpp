@@ -327,6 +327,19 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
         "find-fringes", tr("Bring the colours together"), "",
         tr("Lateral fringes: looks how far red and blue lie outwards of green, and brings them to it"),
         [&s] { s.finishing.find_fringes(); }, merged);
+    add_hand(
+        "paint-sharpening", tr("Paint what is sharpened"),
+        tr("The brush of Mend paints where the picture is sharpened; what is not painted stays as it is"),
+        FinishPage::detail, FinishHand::sharpen);
+    add_hand("unpaint-sharpening", tr("Take sharpening back"),
+             tr("The brush takes back what was painted to be sharpened"), FinishPage::detail,
+             FinishHand::unsharpen);
+    menu.add("sharpen-everywhere", tr("Sharpen everywhere"), "",
+             tr("Forgets where it was painted: all of the picture is sharpened alike"),
+             [&s] { s.finishing.sharpen_everywhere(); },
+             {{}, [&s] {
+                  return s.finishing.finish().detail.painted.empty() ? tr("Nothing is painted.") : QString();
+              }});
     add_hand("pick-grey", tr("Pick a grey"),
              tr("Click something grey in the picture: warmth and tint follow"), FinishPage::colour,
              FinishHand::grey);

@@ -6,7 +6,9 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QPushButton>
 #include <QSpinBox>
+#include <fstream>
 
 #include "core/finish/colour_shift.h"
 #include "core/finish/framing.h"
@@ -490,7 +492,7 @@ TEST_CASE("several files are handed over at once, and one that fails stops no ot
     test::click(&own.find<QPushButton>("export"));
     wait_until([&] { return outcome.text().contains("exist"); });
     test::click(&own.find<QPushButton>("replace"));
-    wait_until([&] { return outcome.text().contains("Saved") && outcome.text().contains("\n"); });
+    wait_until([&] { return outcome.text().contains("Saved") && outcome.text().contains("<br>"); });
     CHECK(std::filesystem::is_regular_file(file(series + "-blend.tif")));
     CHECK(std::filesystem::is_directory(file(series + "-blend-100.jpg")));
     // What was handed over is of before the next change.
@@ -572,4 +574,61 @@ TEST_CASE("noise is measured where the button is pressed, fringes at edges by ty
     CHECK(own.said.contains(QLatin1String("lie where green is")));
     CHECK(own.finish().fringes.red == LateralFringe{});
     CHECK(own.finish().fringes.at_edges == Approx(0.6));
+}
+
+TEST_CASE("what is sharpened is painted with the brush, taken back, and seen in the file",
+          "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::detail);
+    const Picture plain = own.saved("plain.tif");
+    Brush brush = own.session.standpoint.brush();
+    brush.radius_px = 15, brush.softness = 0;
+    own.session.standpoint.set_brush(brush);
+    own.find<QAction>("paint-sharpening").trigger();
+    CHECK(own.main.picture_view().has_brush());
+    own.drag({60, 60}, {180, 60});
+    const auto& painted = own.finish().detail.painted;
+    REQUIRE(painted.size() == 1);
+    CHECK(painted[0].points.size() >= 2);
+    CHECK(own.finish().detail.sharpening == Approx(0.5));  // painted before it was set
+    const Picture made = own.saved("painted.tif");
+    const cv::Rect on(70, 50, 100, 20), beside(10, 100, 220, 30);
+    CHECK(cv::norm(made.pixels(on), plain.pixels(on), cv::NORM_INF) > 300);
+    CHECK(cv::norm(made.pixels(beside), plain.pixels(beside), cv::NORM_INF) == 0);
+    own.find<QAction>("unpaint-sharpening").trigger();
+    own.drag({60, 60}, {180, 60});
+    REQUIRE(own.finish().detail.painted.size() == 2);
+    CHECK(cv::norm(own.saved("back.tif").pixels(on), plain.pixels(on), cv::NORM_INF) <= 2);
+    // Each stroke is one step.
+    own.session.document.undo();
+    CHECK(own.finish().detail.painted.size() == 1);
+    QTest::keyClick(&own.main, Qt::Key_Escape);
+    CHECK_FALSE(own.main.picture_view().has_brush());
+    own.find<QAction>("sharpen-everywhere").trigger();
+    CHECK(own.finish().detail.painted.empty());
+    CHECK(cv::norm(own.saved("all.tif").pixels(beside), plain.pixels(beside), cv::NORM_INF) > 300);
+}
+
+TEST_CASE("names of files count up to a free one, article numbers come from a list", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::hand_over);
+    const auto list = own.projects / "articles.csv";
+    const QString series = QString::fromStdString(own.session.document.project().name);
+    std::ofstream(list) << series.toStdString() << ",88 012\n";
+    HandOver hand_over;
+    hand_over.outputs[0].name = "{article}-{number}";
+    hand_over.article_list = list;
+    own.session.document.edit("list", with_hand_over(own.session.document.project(), hand_over));
+    own.settle();
+    own.find<QLineEdit>("exportFolder").setText(QString::fromStdString(own.out.folder().string()));
+    CHECK(own.find<QLineEdit>("article").placeholderText() == "88 012");
+    for (const char* name : {"88 012-01.tif", "88 012-02.tif"}) {
+        own.find<QLabel>("exportOutcome").clear();
+        test::click(&own.find<QPushButton>("export"));
+        wait_until([&] { return own.find<QLabel>("exportOutcome").text().contains("Saved"); });
+        own.settle();
+        INFO(name);
+        CHECK(std::filesystem::exists(own.out / name));
+    }
+    CHECK(own.find<QLabel>("exportOutcome").text().contains("href=\"file://"));
 }

@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
+#include "core/align/homography.h"
 #include "core/finish/finish_json.h"
 #include "core/finish/finished.h"
 #include "core/finish/framing.h"
@@ -235,4 +236,101 @@ TEST_CASE("finishing can be stopped", "[finish]") {
     std::stop_source stop;
     stop.request_stop();
     CHECK_THROWS_AS(finished(*subject, busy(), Job{stop.get_token(), {}}), Cancelled);
+}
+
+TEST_CASE("sharpening that is painted works there alone, and what is taken back stays as it was",
+          "[finish]") {
+    const Picture picture = textured({320, 240});
+    const auto subject = finish_subject(picture, {40, 30}, 1, {});
+    Finish everywhere;
+    everywhere.detail.sharpening = 1;
+    Finish painted = everywhere;
+    painted.detail.painted = {{{{120, 100}, {200, 100}}, 20, 0, false}, {{{160, 100}}, 8, 0, true}};
+    const Picture plain = finished(*subject, {}, {}), all = finished(*subject, everywhere, {}),
+                  made = finished(*subject, painted, {});
+    const auto differs = [](const Picture& one, const Picture& other, cv::Rect area) {
+        return greatest(one.pixels(area), other.pixels(area));
+    };
+    // Places count from the merge's corner in files.
+    const cv::Rect on_path(90, 62, 10, 16), taken_back(117, 67, 6, 6), beside(80, 150, 120, 60);
+    CHECK(differs(plain, all, on_path) > 300);
+    CHECK(differs(made, all, on_path) <= 1);
+    CHECK(differs(made, plain, taken_back) <= 1);
+    CHECK(differs(plain, all, beside) > 300);
+    CHECK(differs(made, plain, beside) <= 1);
+    // A turned picture is sharpened at the same places of the subject.
+    Finish turned = painted, turned_plain;
+    turned.framing.turn_deg = 36, turned.framing.turned_about = {200, 150};
+    turned_plain.framing = turned.framing;
+    const Picture made_turned = finished(*subject, turned, 0, {0, 0, 320, 240}, {}),
+                  plain_turned = finished(*subject, turned_plain, 0, {0, 0, 320, 240}, {});
+    const cv::Point2d there = mapped(to_turned(turned.framing), 135, 100) - cv::Point2d(40, 30);
+    const cv::Rect around(int(there.x) - 3, int(there.y) - 3, 7, 7);
+    CHECK(differs(made_turned, plain_turned, around) > 100);
+    const cv::Point2d untouched = mapped(to_turned(turned.framing), 160, 180) - cv::Point2d(40, 30);
+    CHECK(differs(made_turned, plain_turned, {int(untouched.x) - 3, int(untouched.y) - 3, 7, 7}) <= 1);
+    // What a part shows is what the whole shows.
+    const cv::Rect part(70, 40, 90, 60);
+    CHECK(greatest(finished(*subject, painted, 0, part, {}).pixels, made.pixels(part)) == 0);
+}
+
+TEST_CASE("corners that are continued have no hole, go on from the border and come to rest", "[finish]") {
+    // A backdrop that brightens to the right, with a dark thing in the middle.
+    const Picture picture = test::picture_from({300, 200}, [](int x, int y) {
+        return std::hypot(x - 150.0, y - 100.0) < 40 ? 0.1
+                                                     : 0.4 + 0.001 * x + (((x + y) % 7 == 0) ? 0.02 : 0);
+    });
+    const auto subject = finish_subject(picture, {}, 1, {});
+    Finish finish;
+    finish.framing.turn_deg = 12, finish.framing.turned_about = {150, 100};
+    finish.framing.corners = EmptyCorners::continued;
+    Finish holes = finish;
+    holes.framing.corners = EmptyCorners::transparent;
+    const PixelRect all = turned_area(finish.framing, subject->area);
+    const Picture made = finished(*subject, finish, 0, all, {}),
+                  empty = finished(*subject, holes, 0, all, {});
+    CHECK(made.alpha.empty());
+    REQUIRE_FALSE(empty.alpha.empty());
+    double darkest = 1, brightest = 0, roughest = 0;
+    for (int y = 1; y + 1 < made.height(); ++y)
+        for (int x = 1; x + 1 < made.width(); ++x) {
+            const double own = made.pixels.at<cv::Vec3w>(y, x)[1] / 65535.0;
+            const auto alpha = empty.alpha.at<std::uint16_t>(y, x);
+            if (alpha == 65535) REQUIRE(made.pixels.at<cv::Vec3w>(y, x) == empty.pixels.at<cv::Vec3w>(y, x));
+            if (alpha > 0) continue;
+            darkest = std::min(darkest, own), brightest = std::max(brightest, own);
+            // Well outside nothing of the grain is left.
+            const cv::Rect around = cv::Rect(x - 14, y - 14, 29, 29) & cv::Rect({}, made.pixels.size());
+            if (cv::countNonZero(empty.alpha(around)) == 0)
+                roughest =
+                    std::max(roughest, std::abs(own - made.pixels.at<cv::Vec3w>(y, x + 1)[1] / 65535.0));
+        }
+    CHECK(darkest > 0.35);
+    CHECK(brightest < 0.75);
+    CHECK(roughest < 0.006);
+    const cv::Rect part(0, 0, 60, 50);
+    CHECK(greatest(finished(*subject, finish, 0, part + all.tl(), {}).pixels, made.pixels(part)) == 0);
+    // The crop may hold them.
+    finish.framing.crop = all;
+    CHECK(finished(*subject, finish, {}).pixels.size() == all.size());
+}
+
+TEST_CASE("a look takes fringes and noise along, but not where one picture was sharpened", "[finish]") {
+    Finish look;
+    look.fringes.at_edges = 0.4;
+    look.detail = {.sharpening = 0.5, .painted = {{{{5, 5}}, 10, 0.5, false}}, .noise = 0.02};
+    Finish own;
+    own.detail.painted = {{{{50, 60}, {70, 80}}, 30, 0.2, true}};
+    const Finish made = with_look(own, look);
+    CHECK(made.fringes == look.fringes);
+    CHECK(made.detail.noise == 0.02);
+    CHECK(made.detail.sharpening == 0.5);
+    CHECK(made.detail.painted == own.detail.painted);
+    // As text and back.
+    Finish all = made;
+    all.framing.turn_deg = 3, all.framing.corners = EmptyCorners::continued;
+    all.fringes.red = {0.001, -0.002};
+    CHECK(finish_of(json_of(all)) == all);
+    all.detail.painted = {{{{5, 5}}, 0.1, 0.5, false}};
+    CHECK_THROWS_AS(check(all), BadParameter);
 }

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <fstream>
 
 #include "core/files/raw.h"
 #include "core/finish/finish_json.h"
@@ -208,4 +209,36 @@ TEST_CASE("how pictures are handed over comes back from its text", "[handover]")
     CHECK(in_words(web) == "JPEG, quality 88, sRGB, long side 1500 px");
     CHECK_THROWS_WITH(hand_over_of("{\"outputs\": [{\"format\": \"gif\"}]}"), Catch::Contains("gif"));
     CHECK_THROWS_WITH(hand_over_of("{\"outputs\": [{\"bits\": 12}]}"), Catch::Contains("8 or 16"));
+}
+
+TEST_CASE("names count, and articles come from what is typed or else from a list", "[finish]") {
+    NameParts parts;
+    parts.series = "bog-cotton";
+    CHECK(name_of_output("{series}-{number}", parts, FileFormat::jpeg) == "bog-cotton-01.jpg");
+    parts.number = 123;
+    CHECK(name_of_output("{number}_{series}", parts, FileFormat::tiff) == "123_bog-cotton.tif");
+
+    const test::Scratch scratch;
+    const auto list = scratch / "articles.csv";
+    {
+        std::ofstream out(list);
+        out << "\xef\xbb\xbf"
+            << "series;article;remark\r\n"
+            << "lichen-cups ; 4711-A;\"brass\"\r\n\"bog-cotton\",  88 012 ,x\nno number here\nempty,\n";
+    }
+    const auto articles = read_articles(list);
+    CHECK(articles.at("lichen-cups") == "4711-A");
+    CHECK(articles.at("bog-cotton") == "88 012");
+    CHECK_FALSE(articles.contains("empty"));
+    HandOver own;
+    CHECK(article_of(own, "bog-cotton").empty());
+    own.article_list = list;
+    CHECK(article_of(own, "bog-cotton") == "88 012");
+    CHECK(article_of(own, "wheel").empty());
+    own.article = "typed";
+    CHECK(article_of(own, "bog-cotton") == "typed");
+    CHECK(hand_over_of(json_of(own)) == own);
+    CHECK_THROWS_WITH(read_articles(scratch / "none.csv"), Catch::Contains("none.csv: cannot be read"));
+    std::ofstream(scratch / "words.txt") << "nothing of the kind\n";
+    CHECK_THROWS_WITH(read_articles(scratch / "words.txt"), Catch::Contains("names no series"));
 }
