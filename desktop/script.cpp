@@ -100,11 +100,11 @@ QList<QPointF> line(const Step& step) {
 }
 
 void draw(const Step& step) {
-    Brushwork& brushwork = step.session.brushwork;
+    PictureView& view = step.window.picture_view();
     const QList<QPointF> places = line(step);
-    brushwork.begin_stroke(places[0]);
-    for (const QPointF& place : places.mid(1)) brushwork.continue_stroke(place);
-    brushwork.end_stroke();
+    emit view.stroke_began(places[0], 1);
+    for (const QPointF& place : places.mid(1)) emit view.stroke_moved(place, 1);
+    emit view.stroke_ended();
 }
 
 /// A drag in the picture, as with the left button.
