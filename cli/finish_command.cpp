@@ -49,6 +49,7 @@ void run(const Arguments& arguments, const Common& common) {
                    ? stored.result.picture
                    : mended(stored.result, result.strokes, sources(), stored.result.area, line.job()),
                stored.result.area.tl(),
+               opened.saved.frame_size,
                project.finish,
                project.hand_over,
                stored.shooting,
@@ -64,6 +65,7 @@ void run(const Arguments& arguments, const Common& common) {
         const PictureInfo info = read_picture_info(arguments.input);
         own.shooting = info.shooting;
         own.picture = read_picture(arguments.input);
+        own.frame = own.picture.pixels.size();
         own.made_with = "Moorhaze";
         own.raw = raw_rendering_of({arguments.input, info, {}, true, {}}, {});
     }

@@ -7,6 +7,7 @@
 #include "core/finish/finish_json.h"
 #include "core/finish/framing.h"
 #include "core/finish/fringes.h"
+#include "core/finish/lens.h"
 #include "core/finish/noise.h"
 #include "core/finish/white_balance.h"
 #include "core/project/handed_picture.h"
@@ -93,6 +94,8 @@ void FinishOptions::add_to(CLI::App& command) {
     const auto group = [&](const char* name) { return command.add_option_group(name); };
     auto* finish = group("Finish");
     finish->add_option("--recipe,--look", look, "A look saved as JSON; what is typed beside it counts more");
+    finish->add_flag("--lens", correct_lens,
+                     "Straightened and its light evened, as the lens database knows the lens");
     finish->add_option("--crop", crop, "WxH+X+Y in pixels of the turned picture, or a shape such as 3:2");
     finish->add_option("--turn", turn_deg, "Degrees clockwise, -45 to 45");
     finish->add_option("--level", level, "X,Y,X,Y: the line between these places becomes level or upright");
@@ -253,14 +256,28 @@ AboutPicture FinishOptions::about_for(AboutPicture about) const {
     return about;
 }
 
+namespace {
+
+Lens lens_or_refuse(const ShootingData& shooting) {
+    if (const auto lens = lens_of(shooting)) return *lens;
+    throw FileError("--lens: " + (shooting.lens.empty()
+                                      ? "the frames do not say which lens they were taken with"
+                                      : "the lens database knows no " + shooting.lens));
+}
+
+}  // namespace
+
 Finish finish_and_write(const FinishOptions& options, const std::string& file, const ToFinish& own,
                         bool overwrite, const Job& job) {
     Output output = own.hand_over.outputs.empty() ? Output{} : own.hand_over.outputs.front();
     output = options.output_for(output, file);
     profile_of_output(output, own.picture.profile);  // wrong use is said before the work
     auto subject = finish_subject(own.picture, own.corner, 1, job.part(0, 0.2));
-    const Finish used = options.fitted_to(options.applied_to(own.finish, subject->area), *subject);
-    subject = with_ground(subject, used.ground, job.part(0.2, 0.4));
+    Finish wanted = options.applied_to(own.finish, subject->area);
+    if (options.correct_lens) wanted.lens = lens_or_refuse(own.shooting);
+    subject = with_lens(subject, wanted.lens, own.frame, job.part(0.2, 0.3));
+    const Finish used = options.fitted_to(wanted, *subject);
+    subject = with_ground(subject, used.ground, job.part(0.3, 0.4));
     HandedPicture handed = handed_picture(subject, used, job.part(0.4, 0.7));
     handed.raw = own.raw;
     if (own.layers)

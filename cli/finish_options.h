@@ -13,7 +13,7 @@ struct FinishOptions {
         saturation, vibrance, clarity, sharpening, radius_px, threshold, colour_noise, corners_ev,
         edge_fringes, ground_reach, keep_shadow, ground_tone;
     std::vector<std::string> colours;
-    bool auto_tones = false, lateral_fringes = false;
+    bool auto_tones = false, correct_lens = false, lateral_fringes = false;
 
     std::string size, profile, compression;
     std::optional<int> bits, quality;
@@ -38,6 +38,7 @@ struct FinishOptions {
 struct ToFinish {
     Picture picture;
     cv::Point corner;  ///< reference pixels
+    cv::Size frame;    ///< size of the reference frame; of a picture alone its own
     Finish finish;
     HandOver hand_over;
     ShootingData shooting;

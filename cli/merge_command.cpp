@@ -198,6 +198,7 @@ void run(const Arguments& arguments, const Common& common) {
     const Frame& reference = series.frames[std::size_t(geometry.reference)];
     ToFinish own{mended_picture,
                  area.tl(),
+                 series.size(),
                  arguments.finish.no_finish ? Finish{} : project.finish,
                  project.hand_over,
                  reference.info.shooting,

@@ -157,6 +157,11 @@ ShootingData shooting_of(const std::filesystem::path& file, Opened& opened) {
         std::strftime(text, sizeof text, "%Y-%m-%d %H:%M:%S", &moment);
         shooting.taken = text;
     }
+    if (shooting.camera_model.empty()) {
+        shooting.camera_maker = data.idata.make;
+        shooting.camera_model = data.idata.model;
+    }
+    if (shooting.lens.empty()) shooting.lens = data.lens.Lens;
     if (shooting.camera.empty())
         shooting.camera = std::string(data.idata.make) + (data.idata.model[0] ? " " : "") + data.idata.model;
     return shooting;

@@ -74,9 +74,13 @@ void fill(ShootingData& data, Exiv2::ExifData& exif) {
     if (data.focus_distance_m && *data.focus_distance_m <= 0) data.focus_distance_m.reset();
     data.sensor_width_mm = sensor_width(exif);
     data.taken = moment(text(exif, "Exif.Photo.DateTimeOriginal"));
-    data.camera = text(exif, "Exif.Image.Make");
-    if (const auto model = text(exif, "Exif.Image.Model"); !model.empty())
-        data.camera += (data.camera.empty() ? "" : " ") + model;
+    data.camera_maker = text(exif, "Exif.Image.Make");
+    data.camera_model = text(exif, "Exif.Image.Model");
+    data.camera = data.camera_maker;
+    if (!data.camera_model.empty()) data.camera += (data.camera.empty() ? "" : " ") + data.camera_model;
+    data.lens = text(exif, "Exif.Photo.LensModel");
+    if (data.lens.empty())
+        if (const auto named = Exiv2::lensName(exif); named != exif.end()) data.lens = named->print(&exif);
     const double orientation = number(exif, "Exif.Image.Orientation").value_or(1);
     data.orientation = orientation >= 1 && orientation <= 8 ? int(orientation) : 1;
     Exiv2::Blob blob;

@@ -17,8 +17,10 @@ struct ShootingData {
     std::optional<double> focus_distance_m;  ///< SubjectDistance
     std::optional<double> sensor_width_mm;   ///< from the focal plane resolution
     std::string camera;                      ///< maker and model
-    int orientation = 1;                     ///< 1..8, how the stored pixels lie
-    std::vector<std::uint8_t> exif;          ///< all of it, to hand on: a TIFF-structured block
+    std::string camera_maker, camera_model;
+    std::string lens;                ///< as the camera names it
+    int orientation = 1;             ///< 1..8, how the stored pixels lie
+    std::vector<std::uint8_t> exif;  ///< all of it, to hand on: a TIFF-structured block
     bool operator==(const ShootingData&) const = default;
 };
 

@@ -15,6 +15,13 @@ void check_range(const char* what, double value, double least, double most) {
     throw BadParameter(text);
 }
 
+void check(const Lens& own) {
+    if (own.name.empty()) return;
+    check_range("the lens's focal length (mm)", own.focal_mm, 0.1, 10000);
+    check_range("the lens's f-number", own.f_number, 0.1, 1000);
+    check_range("the lens's distance (m)", own.focus_m, 0, 1e6);
+}
+
 void check(const Framing& own) {
     check_range("the turn", own.turn_deg, -45, 45);
     if (own.crop && own.crop->empty())
@@ -100,6 +107,8 @@ void check(const Ground& own) {
 template <class Own, class Act>
 auto with_part(Own& finish, FinishPart part, const Act& act) {
     switch (part) {
+        case FinishPart::lens:
+            return act(finish.lens);
         case FinishPart::framing:
             return act(finish.framing);
         case FinishPart::fringes:
@@ -140,6 +149,12 @@ double percent(double share) {
     return std::round(100 * share);
 }
 
+void say(Words& words, const Lens& own) {
+    if (own.name.empty()) return;
+    words.add(true, "%.80s", own.name.c_str());
+    words.add(own.straightens, "straightened");
+    words.add(own.evens_light, "light evened");
+}
 void say(Words& words, const Framing& own) {
     if (own.crop) words.add(true, "%d x %d px", own.crop->width, own.crop->height);
     words.add(own.turn_deg != 0, "turned by %+.2f°", own.turn_deg);
@@ -191,6 +206,9 @@ void say(Words& words, const Ground& own) {
 
 }  // namespace
 
+bool is_neutral(const Lens& own) {
+    return own.is_off || own.name.empty() || (!own.straightens && !own.evens_light);
+}
 bool is_neutral(const Framing& own) {
     return own.is_off || (own.turn_deg == 0 && !own.crop);
 }
@@ -217,9 +235,9 @@ bool is_neutral(const Ground& own) {
     return own.is_off || !own.picked;
 }
 bool leaves_pixels(const Finish& own) {
-    return is_neutral(own.fringes) && is_neutral(own.light) && is_neutral(own.tones) &&
-           is_neutral(own.colour) && is_neutral(own.detail) && is_neutral(own.vignette) &&
-           is_neutral(own.ground);
+    return is_neutral(own.lens) && is_neutral(own.fringes) && is_neutral(own.light) &&
+           is_neutral(own.tones) && is_neutral(own.colour) && is_neutral(own.detail) &&
+           is_neutral(own.vignette) && is_neutral(own.ground);
 }
 bool is_neutral(const Finish& own) {
     return is_neutral(own.framing) && leaves_pixels(own);
@@ -230,8 +248,8 @@ void check(const Finish& finish) {
 }
 
 const char* name_of(FinishPart part) {
-    static const char* const names[] = {"frame",  "fringes", "light",    "tones",
-                                        "colour", "detail",  "vignette", "ground"};
+    static const char* const names[] = {"lens",   "frame",  "fringes",  "light", "tones",
+                                        "colour", "detail", "vignette", "ground"};
     return names[int(part)];
 }
 

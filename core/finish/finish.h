@@ -96,6 +96,16 @@ struct Detail {
     bool operator==(const Detail&) const = default;
 };
 
+/// What is corrected of the lens, as the lens database knows it (see lens.h), and how the lens stood.
+struct Lens {
+    std::string name;  ///< empty: nothing is corrected
+    std::string camera_maker, camera_model;
+    double focal_mm = 0, f_number = 0, focus_m = 0;
+    bool straightens = true, evens_light = true;
+    bool is_off = false;
+    bool operator==(const Lens&) const = default;
+};
+
 /// How far one colour lies outwards of green, as shares of a place's distance from the picture's middle.
 struct LateralFringe {
     double linear = 0;  ///< everywhere alike, -0.01..0.01
@@ -131,6 +141,7 @@ struct Ground {
 };
 
 struct Finish {
+    Lens lens;
     Framing framing;
     Fringes fringes;
     Light light;
@@ -143,6 +154,7 @@ struct Finish {
 };
 
 // True when a part does nothing.
+bool is_neutral(const Lens& own);
 bool is_neutral(const Framing& own);
 bool is_neutral(const Fringes& own);
 bool is_neutral(const Light& own);
@@ -159,10 +171,10 @@ bool is_neutral(const Finish& own);
 void check(const Finish& finish);
 
 /// The parts, by name, for lists and files.
-enum class FinishPart { framing, fringes, light, tones, colour, detail, vignette, ground };
-inline constexpr FinishPart kFinishParts[] = {FinishPart::framing,  FinishPart::fringes, FinishPart::light,
-                                              FinishPart::tones,    FinishPart::colour,  FinishPart::detail,
-                                              FinishPart::vignette, FinishPart::ground};
+enum class FinishPart { lens, framing, fringes, light, tones, colour, detail, vignette, ground };
+inline constexpr FinishPart kFinishParts[] = {FinishPart::lens,   FinishPart::framing,  FinishPart::fringes,
+                                              FinishPart::light,  FinishPart::tones,    FinishPart::colour,
+                                              FinishPart::detail, FinishPart::vignette, FinishPart::ground};
 const char* name_of(FinishPart part);
 bool is_set(const Finish& finish, FinishPart part);  ///< differs from its default, on or off
 bool is_off(const Finish& finish, FinishPart part);

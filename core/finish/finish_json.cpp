@@ -83,6 +83,27 @@ int place_in(const char* const (&names)[count], Members& members, const char* ke
     throw FileError("says " + std::string(key) + " " + word + ", which means nothing here");
 }
 
+Json json_of_part(const Lens& own) {
+    return {{"name", own.name},
+            {"camera_maker", own.camera_maker},
+            {"camera_model", own.camera_model},
+            {"focal_mm", own.focal_mm},
+            {"f_number", own.f_number},
+            {"focus_m", own.focus_m},
+            {"straightens", own.straightens},
+            {"evens_light", own.evens_light}};
+}
+void read_part(Members& members, Lens& own) {
+    members.get("name", own.name);
+    members.get("camera_maker", own.camera_maker);
+    members.get("camera_model", own.camera_model);
+    members.get("focal_mm", own.focal_mm);
+    members.get("f_number", own.f_number);
+    members.get("focus_m", own.focus_m);
+    members.get("straightens", own.straightens);
+    members.get("evens_light", own.evens_light);
+}
+
 Json json_of_part(const Framing& own) {
     Json json{{"turn_deg", own.turn_deg},
               {"turned_about_px", {own.turned_about.x, own.turned_about.y}},
@@ -252,6 +273,7 @@ void read(Members& members, const char* name, Part& part) {
 
 Json json_object(const Finish& finish) {
     Json json = Json::object();
+    add(json, "lens", finish.lens);
     add(json, "framing", finish.framing);
     add(json, "fringes", finish.fringes);
     add(json, "light", finish.light);
@@ -265,6 +287,7 @@ Json json_object(const Finish& finish) {
 
 Finish finish_of_object(Members& members) {
     Finish finish;
+    read(members, "lens", finish.lens);
     read(members, "framing", finish.framing);
     read(members, "fringes", finish.fringes);
     read(members, "light", finish.light);

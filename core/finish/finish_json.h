@@ -17,12 +17,12 @@ std::string json_of(const HandOver& hand_over);
 /// @throws FileError as finish_of().
 HandOver hand_over_of(const std::string& json);
 
-/// A look: a finish under a name, to be used on other pictures. Its framing and ground and where it is
+/// A look: a finish under a name, to be used on other pictures. Its lens, framing and ground and where it is
 /// sharpened, which belong to one picture, stay out of it.
 void write_look(const std::filesystem::path& file, const Finish& finish, bool overwrite);
 /// @throws FileError naming the file.
 Finish read_look(const std::filesystem::path& file);
-/// What a look changes of a finish: all but framing, ground and where it is sharpened.
+/// What a look changes of a finish: all but lens, framing, ground and where it is sharpened.
 Finish with_look(Finish finish, const Finish& look);
 
 }  // namespace moorhaze

@@ -9,6 +9,7 @@
 #include "core/finish/fine_detail.h"
 #include "core/finish/framing.h"
 #include "core/finish/fringes.h"
+#include "core/finish/lens.h"
 #include "core/finish/noise.h"
 #include "core/finish/tone_mapping.h"
 #include "core/finish/white_balance.h"
@@ -207,8 +208,17 @@ std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point c
     if (picture.pixels.empty()) throw BadParameter("there is no picture to finish");
     picture = with_bits(picture, 16);
     const ToneCurve curve(picture.profile);
-    auto subject = std::make_shared<FinishSubject>(FinishSubject{
-        {}, {corner, picture.pixels.size()}, curve, colour_space_of(picture.profile), {}, {}, {}, {}, 0});
+    auto subject = std::make_shared<FinishSubject>(FinishSubject{{},
+                                                                 {corner, picture.pixels.size()},
+                                                                 curve,
+                                                                 colour_space_of(picture.profile),
+                                                                 {},
+                                                                 {},
+                                                                 {},
+                                                                 {},
+                                                                 0,
+                                                                 {},
+                                                                 {}});
     subject->local = local_light_of(picture, curve, job.part(0, 0.4));
     subject->surround = Surround(picture, curve, job.part(0.4, 0.5));
     subject->levels.push_back(std::move(picture));
@@ -236,9 +246,30 @@ std::shared_ptr<const FinishSubject> with_ground(std::shared_ptr<const FinishSub
     return made;
 }
 
+std::shared_ptr<const FinishSubject> with_lens(std::shared_ptr<const FinishSubject> subject, const Lens& lens,
+                                               cv::Size frame, const Job& job) {
+    const auto plain = subject->plain ? subject->plain : subject;
+    if (is_neutral(lens)) return plain;
+    if (subject->plain && subject->lens == lens) return subject;
+    auto made = std::make_shared<FinishSubject>(*finish_subject(
+        corrected_for_lens(plain->levels[0], plain->curve, lens, plain->area, frame, job.part(0, 0.7)),
+        plain->area.tl(), int(plain->levels.size()), job.part(0.7, 1)));
+    made->lens = lens;
+    made->plain = plain;
+    return made;
+}
+
+std::shared_ptr<const FinishSubject> prepared(std::shared_ptr<const FinishSubject> subject,
+                                              const Finish& finish, cv::Size frame, const Job& job) {
+    subject = with_lens(std::move(subject), finish.lens, frame, job.part(0, 0.5));
+    return with_ground(std::move(subject), finish.ground, job.part(0.5, 1));
+}
+
 Picture finished(const FinishSubject& subject, const Finish& finish, int level, PixelRect part,
                  const Job& job) {
     check(finish);
+    if (!is_neutral(finish.lens) && (!subject.plain || subject.lens != finish.lens))
+        throw BadParameter("the picture was not corrected for its lens yet");
     if (level < 0 || level >= int(subject.levels.size()) || part.empty())
         throw BadParameter("there is no such part of the picture");
     if (!is_neutral(finish.ground) &&

@@ -10,6 +10,7 @@
 
 /// A merged picture finished. The order is always the same, in preview, file and command line:
 ///
+///   0. lens: straightened and its light evened, as a whole, once (with_lens)
 ///   1. framing: turned and cropped, one resampling where it is turned (Lanczos, three lobes)
 ///   2. what lens and sensor added: fringes of colour, noise of luminance and of colour
 ///   3. ground: what of it is mixed into the subject's edge is taken out
@@ -34,6 +35,8 @@ struct FinishSubject {
     GroundMap ground;                          ///< empty where none was picked
     std::optional<cv::Point2d> ground_picked;  ///< what it was found for
     double ground_reach = 0;
+    Lens lens;                                   ///< that it was corrected for
+    std::shared_ptr<const FinishSubject> plain;  ///< as it was before that; null where it was not
 };
 
 /// @param picture  8 or 16 bit.   @param levels  1: the finest alone.
@@ -45,13 +48,21 @@ std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point c
 std::shared_ptr<const FinishSubject> with_ground(std::shared_ptr<const FinishSubject> subject,
                                                  const Ground& ground, const Job& job);
 
+/// The same corrected for the lens that a finish asks for, or no longer; itself where it is so already.
+/// @param frame  size of the frame that its area lies in, px.   @throws as corrected_for_lens().
+std::shared_ptr<const FinishSubject> with_lens(std::shared_ptr<const FinishSubject> subject, const Lens& lens,
+                                               cv::Size frame, const Job& job);
+/// With the lens and the ground that a finish asks for: what finished() needs.
+std::shared_ptr<const FinishSubject> prepared(std::shared_ptr<const FinishSubject> subject,
+                                              const Finish& finish, cv::Size frame, const Job& job);
+
 /// A part of the finished picture.
 /// @param level  0: full size, k: every length divided by 2^k.
 /// @param part   pixels of that level of the turned picture; (0, 0) is the level's pixel at the corner of the
 ///               merge's area. What lies outside of the turned merge is transparent or white, as the framing
 ///               says (left out: transparent).
 /// @return       16 bit, in the picture's profile.
-/// @throws BadParameter as check(), or for a ground that the subject was not made with; Cancelled.
+/// @throws BadParameter as check(), or for a lens or ground that the subject was not made with; Cancelled.
 /// Thread-safe; peak memory 1 output and some rows.
 Picture finished(const FinishSubject& subject, const Finish& finish, int level, PixelRect part,
                  const Job& job);

@@ -5,6 +5,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/align/register_pair.h"
+#include "core/picture/cubic.h"
 #include "core/picture/luma.h"
 #include "core/work/errors.h"
 #include "core/work/for_rows.h"
@@ -34,15 +35,6 @@ int band_radius(double scale) {
     return int(std::lround(kBand_px / scale));
 }
 
-/// Cubic convolution with a = -1/2.
-void cubic_weights(float t, float* weights) {
-    const float t2 = t * t, t3 = t2 * t;
-    weights[0] = 0.5f * (-t3 + 2 * t2 - t);
-    weights[1] = 0.5f * (3 * t3 - 5 * t2 + 2);
-    weights[2] = 0.5f * (-3 * t3 + 4 * t2 + t);
-    weights[3] = 0.5f * (t3 - t2);
-}
-
 cv::Mat1f root_of_channel(const cv::Mat3f& light, int channel, const Job& job) {
     cv::Mat1f root(light.size());
     for_rows(light.rows, job, [&](int y) {
@@ -66,20 +58,7 @@ void move_channel(cv::Mat3f& light, int channel, const LateralFringe& fringe, co
             float across[4], down[4];
             cubic_weights(float(across_px - std::floor(across_px)), across);
             cubic_weights(float(down_px - std::floor(down_px)), down);
-            float sum = 0;
-            if (left >= 1 && top >= 1 && left + 2 < root.cols && top + 2 < root.rows) {
-                for (int j = 0; j < 4; ++j) {
-                    const float* line = root[top - 1 + j] + left - 1;
-                    sum += down[j] * (across[0] * line[0] + across[1] * line[1] + across[2] * line[2] +
-                                      across[3] * line[3]);
-                }
-            } else {
-                for (int j = 0; j < 4; ++j)
-                    for (int i = 0; i < 4; ++i)
-                        sum += down[j] * across[i] *
-                               root(std::clamp(top - 1 + j, 0, root.rows - 1),
-                                    std::clamp(left - 1 + i, 0, root.cols - 1));
-            }
+            const float sum = cubic_between(root, left, top, across, down);
             light(row, column)[channel] = std::max(0.0f, sum) * std::max(0.0f, sum);
         }
     });

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/picture/block_means.h"
 #include "core/picture/luma.h"
 #include "core/work/errors.h"
 #include "core/work/for_rows.h"
@@ -38,25 +39,6 @@ float colour_difference(const cv::Vec3f& share) {
     const float mean = (share[0] + share[1] + share[2]) / 3;
     return std::max({std::abs(share[0] - mean), std::abs(share[1] - mean), std::abs(share[2] - mean)}) /
            std::max(mean, 1e-3f);
-}
-
-cv::Mat3f reduced_light(const Picture& picture, const ToneCurve& curve, int shrink, const Job& job) {
-    cv::Mat3f reduced((picture.height() + shrink - 1) / shrink, (picture.width() + shrink - 1) / shrink);
-    for_rows(reduced.rows, job, [&](int row) {
-        std::vector<cv::Vec3f> sums(std::size_t(reduced.cols), cv::Vec3f());
-        const int end = std::min(picture.height(), (row + 1) * shrink);
-        for (int y = row * shrink; y < end; ++y) {
-            const auto* from = picture.pixels.ptr<std::uint16_t>(y);
-            for (int x = 0; x < picture.width(); ++x)
-                for (int c = 0; c < 3; ++c)
-                    sums[std::size_t(x / shrink)][c] += curve.linear_of_16(c)[from[3 * x + c]];
-        }
-        for (int x = 0; x < reduced.cols; ++x) {
-            const int wide = std::min(picture.width(), (x + 1) * shrink) - x * shrink;
-            reduced(row, x) = sums[std::size_t(x)] * (1.0f / float(wide * (end - row * shrink)));
-        }
-    });
-    return reduced;
 }
 
 /// A quadratic surface through the logarithm of light at the marked places, by least squares.
@@ -272,7 +254,7 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     const int shrink =
         std::max(1, (std::max(picture.width(), picture.height()) + kReducedSide - 1) / kReducedSide);
     map.shrink = shrink;
-    const cv::Mat3f reduced = reduced_light(picture, curve, shrink, job.part(0, 0.3));
+    const cv::Mat3f reduced = block_means(picture, curve, shrink, job.part(0, 0.3));
     const cv::Point at(int(std::lround(picked.x)) / shrink, int(std::lround(picked.y)) / shrink);
     const ReducedGround found = find_reduced(reduced, at, reach, job.part(0.3, 0.6));
     map.light = found.light;

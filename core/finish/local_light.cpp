@@ -4,10 +4,10 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/picture/block_means.h"
 #include "core/picture/fast_math.h"
 #include "core/picture/luma.h"
 #include "core/work/clones.h"
-#include "core/work/for_rows.h"
 
 namespace moorhaze {
 namespace {
@@ -41,26 +41,15 @@ LocalLight local_light_of(const Picture& picture, const ToneCurve& curve, const 
     const int longest = std::max(picture.width(), picture.height());
     const int shrink = std::max(1, (longest + kReducedSide - 1) / kReducedSide);
     local.shrink = shrink;
-    cv::Mat1f logs((picture.height() + shrink - 1) / shrink, (picture.width() + shrink - 1) / shrink);
-    for_rows(logs.rows, job, [&](int row) {
-        std::vector<float> line(3 * std::size_t(picture.width()));
-        std::vector<float> sums(std::size_t(logs.cols), 0.0f);
-        const int end = std::min(picture.height(), (row + 1) * shrink);
-        for (int y = row * shrink; y < end; ++y) {
-            const auto* from = picture.pixels.ptr<std::uint16_t>(y);
-            for (int x = 0; x < picture.width(); ++x) {
-                float rgb[3];
-                for (int c = 0; c < 3; ++c) rgb[c] = curve.linear_of_16(c)[from[3 * x + c]];
-                sums[std::size_t(x / shrink)] +=
-                    kLuminance[0] * rgb[0] + kLuminance[1] * rgb[1] + kLuminance[2] * rgb[2];
-            }
-        }
+    const cv::Mat3f means = block_means(picture, curve, shrink, job);
+    cv::Mat1f logs(means.size());
+    for (int y = 0; y < logs.rows; ++y)
         for (int x = 0; x < logs.cols; ++x) {
-            const int wide = std::min(picture.width(), (x + 1) * shrink) - x * shrink;
-            const float mean = sums[std::size_t(x)] / float(wide * (end - row * shrink));
-            logs(row, x) = std::max(kLeastLog, std::log2(std::max(mean, 1e-6f)));
+            const cv::Vec3f& light = means(y, x);
+            const float luminance =
+                kLuminance[0] * light[0] + kLuminance[1] * light[1] + kLuminance[2] * light[2];
+            logs(y, x) = std::max(kLeastLog, std::log2(std::max(luminance, 1e-6f)));
         }
-    });
     const int radius = std::max(1, int(std::lround(kRadiusShare * std::max(logs.cols, logs.rows))));
     const cv::Size window(2 * radius + 1, 2 * radius + 1);
     auto mean_of = [&](const cv::Mat1f& plane) {

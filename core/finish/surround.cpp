@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/align/homography.h"
+#include "core/picture/block_means.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -40,21 +41,7 @@ Surround::Surround(const Picture& picture, const ToneCurve& curve, const Job& jo
     : size_(picture.pixels.size()) {
     const int block = std::max(1, std::max(size_.width, size_.height) / kLongSide);
     shrink_ = block;
-    cv::Mat3f finest((size_.height + block - 1) / block, (size_.width + block - 1) / block);
-    for_rows(finest.rows, job, [&](int row) {
-        for (int column = 0; column < finest.cols; ++column) {
-            const int bottom = std::min(size_.height, (row + 1) * block),
-                      right = std::min(size_.width, (column + 1) * block);
-            cv::Vec3f sum(0, 0, 0);
-            for (int y = row * block; y < bottom; ++y) {
-                const auto* line = picture.pixels.ptr<std::uint16_t>(y);
-                for (int x = column * block; x < right; ++x)
-                    for (int c = 0; c < 3; ++c) sum[c] += curve.linear_of_16(c)[line[3 * x + c]];
-            }
-            finest(row, column) = sum * (1.0f / float((bottom - row * block) * (right - column * block)));
-        }
-    });
-    levels_.push_back(std::move(finest));
+    levels_.push_back(block_means(picture, curve, block, job));
     while (std::min(levels_.back().rows, levels_.back().cols) > 4) levels_.push_back(halved(levels_.back()));
 }
 

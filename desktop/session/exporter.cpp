@@ -170,7 +170,7 @@ void Exporter::write(const std::vector<File>& files, bool overwrite) {
                                   ? merge.picture
                                   : mended(merge, strokes, mend_sources(), merge.area, job.part(0, 0.2));
             auto subject = finish_subject(std::move(picture), merge.area.tl(), 1, job.part(0.2, 0.3));
-            subject = with_ground(subject, finish.ground, job.part(0.3, 0.4));
+            subject = prepared(subject, finish, product.plane->series.size(), job.part(0.3, 0.4));
             HandedPicture handed = handed_picture(subject, finish, job.part(0.4, 0.6));
             const Plane& plane = *product.plane;
             handed.raw =

@@ -158,8 +158,9 @@ void FinishLook::make_patch() {
         ToneHistogram histogram;
     };
     patch_wish_.want(
-        [subject = subject_, finish = finish(), level, part](const Job& job) -> Made {
-            const auto with = with_ground(subject, finish.ground, job);
+        [subject = subject_, finish = finish(), level, part,
+         frame = base_.document.series().size()](const Job& job) -> Made {
+            const auto with = prepared(subject, finish, frame, job);
             const Picture made = finished(*with, finish, level, part, job);
             return {with, to_screen(*with, made, part, level, job), histogram_of(*with, finish, job)};
         },
@@ -182,8 +183,9 @@ void FinishLook::make_whole() {
     };
     const bool needs_before = is_turned() && before_with_ != finish().framing;
     whole_wish_.want(
-        [subject = subject_, finish = finish(), needs_before](const Job& job) -> Made {
-            const auto with = with_ground(subject, finish.ground, job.quiet());
+        [subject = subject_, finish = finish(), needs_before,
+         frame = base_.document.series().size()](const Job& job) -> Made {
+            const auto with = prepared(subject, finish, frame, job.quiet());
             const PixelRect part = turned_area(finish.framing, with->area) - with->area.tl();
             Made made{with, nullptr, nullptr, histogram_of(*with, finish, job.quiet())};
             if (!is_neutral(finish))
@@ -229,6 +231,8 @@ std::optional<FinishedPlace> FinishLook::at(QPointF place) const {
     if (!subject_ || refused_ == finish()) return std::nullopt;
     const PixelRect pixel(int(std::lround(place.x())) - subject_->area.x,
                           int(std::lround(place.y())) - subject_->area.y, 1, 1);
+    if (!is_neutral(finish().lens) && (!subject_->plain || subject_->lens != finish().lens))
+        return std::nullopt;
     if (!is_neutral(finish().ground) && (subject_->ground_picked != finish().ground.picked ||
                                          subject_->ground_reach != finish().ground.reach))
         return std::nullopt;

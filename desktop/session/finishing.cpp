@@ -11,8 +11,10 @@
 #include "core/finish/finish_json.h"
 #include "core/finish/framing.h"
 #include "core/finish/fringes.h"
+#include "core/finish/lens.h"
 #include "core/finish/noise.h"
 #include "core/finish/white_balance.h"
+#include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -199,6 +201,22 @@ void Finishing::find_fringes() {
             base_.notices.notify(tr("In the corners red lay %1 px and blue %2 px outwards of green.")
                                      .arg(px(found.red), 0, 'f', 2)
                                      .arg(px(found.blue), 0, 'f', 2));
+        });
+}
+
+void Finishing::correct_lens() {
+    const ProjectResult* result = base_.standpoint.result();
+    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
+    if (!product) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    if (product->shooting.lens.empty())
+        return base_.notices.notify_error(tr("The frames do not say which lens they were taken with."));
+    base_.jobs.start(
+        tr("look for the lens"), [shooting = product->shooting](const Job&) { return lens_of(shooting); },
+        [this, name = text(product->shooting.lens),
+         serial = base_.document.serial()](const std::optional<Lens>& lens) {
+            if (serial != base_.document.serial()) return;
+            if (!lens) return base_.notices.notify_error(tr("The lens database knows no %1.").arg(name));
+            change(tr("correct the lens"), [&](Finish& own) { own.lens = *lens; });
         });
 }
 

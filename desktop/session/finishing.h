@@ -42,6 +42,7 @@ class Finishing : public QObject {
     /// brought to where green is.
     void measure_noise();
     void find_fringes();
+    void correct_lens();
 
     /// A drag across the picture changes the colour that lies under its start.
     void begin_colour(QPointF place);

@@ -93,6 +93,7 @@ FramePage::FramePage(Session& session, Commands& commands, QWidget* parent) : Fi
     turn_->setObjectName(QStringLiteral("turn"));
     rows()->addWidget(turn_);
     rows()->addWidget(commands.button(QStringLiteral("level-line"), tr("Level along a line"), this));
+    rows()->addWidget(commands.button(QStringLiteral("correct-lens"), tr("Correct the lens"), this));
     corners_ = new QComboBox(this);
     corners_->setObjectName(QStringLiteral("emptyCorners"));
     corners_->setAccessibleName(tr("Empty corners"));

@@ -15,6 +15,7 @@ namespace {
 
 FinishPage page_of(FinishPart part) {
     switch (part) {
+        case FinishPart::lens:
         case FinishPart::framing:
             return FinishPage::frame;
         case FinishPart::light:

@@ -324,6 +324,10 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
         tr("Measures the noise of the picture and takes so much out"), [&s] { s.finishing.measure_noise(); },
         merged);
     menu.add(
+        "correct-lens", tr("Correct the lens"), "",
+        tr("Straight lines become straight and the light even, as far as the lens database knows the lens"),
+        [&s] { s.finishing.correct_lens(); }, merged);
+    menu.add(
         "find-fringes", tr("Bring the colours together"), "",
         tr("Lateral fringes: looks how far red and blue lie outwards of green, and brings them to it"),
         [&s] { s.finishing.find_fringes(); }, merged);

@@ -570,7 +570,11 @@ TEST_CASE("noise is measured where the button is pressed, fringes at edges by ty
     CHECK(own.finish().fringes.at_edges == Approx(0.6));
     own.find<QAction>("find-fringes").trigger();
     own.settle();
-    // The strips have no lateral fringes.
+    // The strips have no lateral fringes and no lens.
+    own.find<QAction>("correct-lens").trigger();
+    CHECK(own.said.contains(QLatin1String("do not say which lens")));
+    own.find<QAction>("find-fringes").trigger();
+    own.settle();
     CHECK(own.said.contains(QLatin1String("lie where green is")));
     CHECK(own.finish().fringes.red == LateralFringe{});
     CHECK(own.finish().fringes.at_edges == Approx(0.6));

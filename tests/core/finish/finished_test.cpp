@@ -328,6 +328,8 @@ TEST_CASE("a look takes fringes and noise along, but not where one picture was s
     CHECK(made.detail.painted == own.detail.painted);
     // As text and back.
     Finish all = made;
+    all.lens = {"brass plate lens", "heath", "camera", 105, 8, 0.4, true, false, false};
+    CHECK(with_look({}, all).lens == Lens{});
     all.framing.turn_deg = 3, all.framing.corners = EmptyCorners::continued;
     all.fringes.red = {0.001, -0.002};
     CHECK(finish_of(json_of(all)) == all);

@@ -1,0 +1,26 @@
+#pragma once
+#include "core/files/shooting_data.h"
+#include "core/finish/finish.h"
+#include "core/picture/tone_curve.h"
+#include "core/work/job.h"
+
+/// What Debian's lens database (lensfun, package liblensfun-data-v1) knows of the lens that a picture was
+/// taken with: how it bends straight lines, and how its light falls off towards the corners.
+namespace moorhaze {
+
+/// The lens and how it stood, with both corrections on.
+/// @return  of the database's own name for it; nothing where the shooting data name no lens or the database
+/// has none of that name.
+/// @throws FileError where there is no database, with the remedy.   Thread-safe.
+std::optional<Lens> lens_of(const ShootingData& shooting);
+
+/// A picture straightened, and its light evened, as far as the database knows how: resampled once (cubic
+/// convolution on a square-root scale), enlarged just so far that no corner is empty.
+/// @param picture  16 bit; transparency stays where it is.
+/// @param area     of the frame that it shows;  @param frame  size of the whole frame, px.
+/// @throws BadParameter for a lens that the database has not, FileError without a database, Cancelled.
+/// Thread-safe; peak memory one picture in linear light and one output.
+Picture corrected_for_lens(const Picture& picture, const ToneCurve& curve, const Lens& lens, PixelRect area,
+                           cv::Size frame, const Job& job);
+
+}  // namespace moorhaze
