@@ -139,6 +139,8 @@ void FinishOptions::add_to(CLI::App& command) {
     file->add_option("--size", size, "Long side in px, or 1500w, 1000h, 50%, 200mm@300");
     file->add_option("--sharpen-size", output_sharpening, "Sharpening after it was made smaller, 0 to 100 %");
     file->add_option("--profile", profile, "frames, srgb, wide, or an ICC profile");
+    file->add_option("--intent", intent, "Of the way to it: relative, perceptual or absolute")
+        ->check(CLI::IsMember({"relative", "perceptual", "absolute"}));
     file->add_option("--bits", bits, "8 or 16");
     file->add_option("--quality", quality, "Of JPEG and JPEG XL, 1 to 100; JPEG XL: 100 is lossless");
     file->add_option("--compression", compression, "Of TIFF: none, lzw or deflate")
@@ -243,6 +245,10 @@ Output FinishOptions::output_for(Output output, const std::string& file) const {
                                              : ProfileWish::file;
         if (output.profile == ProfileWish::file) output.profile_file = profile;
     }
+    if (!intent.empty())
+        output.intent = intent == "perceptual" ? ColourIntent::perceptual
+                        : intent == "absolute" ? ColourIntent::absolute
+                                               : ColourIntent::relative;
     check(output);
     return output;
 }

@@ -15,7 +15,7 @@ struct FinishOptions {
     std::vector<std::string> colours;
     bool auto_tones = false, correct_lens = false, lateral_fringes = false;
 
-    std::string size, profile, compression;
+    std::string size, profile, compression, intent;
     std::optional<int> bits, quality;
     std::optional<double> output_sharpening;
     std::optional<std::string> title, description, creator, rights, keywords;

@@ -101,6 +101,8 @@ void check(const Ground& own) {
     check_range("the reach of the ground", own.reach, 0.02, 0.5);
     check_range("the shadow kept on the ground", own.keep_shadow, 0, 1);
     check_range("the tone of the ground", own.tone, 0, 1);
+    if (own.colour)
+        for (const double value : own.colour->val) check_range("the colour of the ground", value, 0, 1);
 }
 
 /// Calls `act` with the part of that name.
@@ -198,9 +200,11 @@ void say(Words& words, const Vignette& own) {
 }
 void say(Words& words, const Ground& own) {
     if (!own.picked) return;
-    words.add(own.tone >= 1, "white");
-    words.add(own.tone <= 0, "black");
-    words.add(own.tone > 0 && own.tone < 1, "tone %.0f %%", percent(own.tone));
+    const auto byte = [&](int c) { return int(std::lround(255 * (*own.colour)[c])); };
+    if (own.colour) words.add(true, "#%02x%02x%02x", byte(0), byte(1), byte(2));
+    words.add(!own.colour && own.tone >= 1, "white");
+    words.add(!own.colour && own.tone <= 0, "black");
+    words.add(!own.colour && own.tone > 0 && own.tone < 1, "tone %.0f %%", percent(own.tone));
     words.add(own.keep_shadow > 0, "shadow kept %.0f %%", percent(own.keep_shadow));
 }
 

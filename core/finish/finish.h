@@ -134,8 +134,9 @@ struct Vignette {
 struct Ground {
     std::optional<cv::Point2d> picked = {};  ///< a place of it, reference pixels; none: nothing is done
     double reach = 0.12;  ///< difference of colour that still belongs to it, share of its light, 0.02..0.5
-    double keep_shadow = 0.5;  ///< 0: shadows and reflections on it go, too; 1: they stay
-    double tone = 1;           ///< what it becomes: 1 white, 0 black
+    double keep_shadow = 0.5;              ///< 0: shadows and reflections on it go, too; 1: they stay
+    double tone = 1;                       ///< what it becomes: 1 white, 0 black
+    std::optional<cv::Vec3d> colour = {};  ///< becomes instead, in sRGB (IEC 61966-2-1), 0..1
     bool is_off = false;
     bool operator==(const Ground&) const = default;
 };

@@ -18,6 +18,7 @@ constexpr const char* kCorners[] = {"left_out", "transparent", "white",
 
 constexpr const char* kCompressions[] = {"none", "lzw", "deflate"};         // TiffCompression
 constexpr const char* kProfiles[] = {"as_frames", "srgb", "wide", "file"};  // ProfileWish
+constexpr const char* kIntents[] = {"relative", "perceptual", "absolute"};  // ColourIntent
 constexpr const char* kSizes[] = {"full", "long_side", "width", "height", "percent", "print"};  // SizeWish
 
 struct NamedFormat {
@@ -244,12 +245,16 @@ void read_part(Members& members, Vignette& own) {
 Json json_of_part(const Ground& own) {
     Json json{{"reach", own.reach}, {"keep_shadow", own.keep_shadow}, {"tone", own.tone}};
     if (own.picked) json["picked_px"] = {own.picked->x, own.picked->y};
+    if (own.colour) json["colour"] = {(*own.colour)[0], (*own.colour)[1], (*own.colour)[2]};
     return json;
 }
 void read_part(Members& members, Ground& own) {
     members.get("reach", own.reach);
     members.get("keep_shadow", own.keep_shadow);
     members.get("tone", own.tone);
+    if (const Json* colour = members.find("colour"))
+        own.colour =
+            cv::Vec3d(colour->at(0).get<double>(), colour->at(1).get<double>(), colour->at(2).get<double>());
     cv::Point2d picked{-1e9, 0};
     members.point("picked_px", picked);
     if (picked.x > -1e8) own.picked = picked;
@@ -335,6 +340,7 @@ std::string json_of(const HandOver& own) {
                   {"sharpen", output.sharpen},
                   {"name", output.name}};
         if (!output.profile_file.empty()) file["profile_file"] = output.profile_file.string();
+        if (output.intent != ColourIntent::relative) file["intent"] = kIntents[int(output.intent)];
         if (output.is_off) file["off"] = true;
         json["outputs"].push_back(file);
     }
@@ -387,6 +393,7 @@ HandOver hand_over_of(const std::string& text) {
                 of_file.get("name", output.name);
                 of_file.get("profile_file", profile_file);
                 output.profile_file = profile_file;
+                output.intent = ColourIntent(place_in(kIntents, of_file, "intent", 0));
                 of_file.get("off", output.is_off);
                 of_file.done();
                 check(output);

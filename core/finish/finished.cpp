@@ -160,7 +160,13 @@ class LightSteps {
     /// @param before  the row as it came from the picture.
     void put_ground_in(float* row, const float* before, int x, int y, int count) const {
         if (!has_ground_) return;
-        const auto tone = float(light_of_tone(finish_.ground.tone));
+        cv::Vec3f becomes = cv::Vec3f::all(float(light_of_tone(finish_.ground.tone)));
+        if (finish_.ground.colour) {
+            static const ColourSpace srgb = colour_space_of({});
+            cv::Vec3d light;
+            for (int c = 0; c < 3; ++c) light[c] = light_of_tone((*finish_.ground.colour)[c]);
+            becomes = subject_.space.from_xyz * srgb.to_xyz * light;
+        }
         for (int i = 0; i < count; ++i) {
             const cv::Point2d at = mapped(to_finest_, x + i, y);
             const float share = subject_.ground.share_at(at.x, at.y);
@@ -173,7 +179,8 @@ class LightSteps {
                     light += kLuminance[c] * before[3 * i + c], ground += kLuminance[c] * own[c];
                 level = ground_level(finish_.ground, light / ground);
             }
-            for (int c = 0; c < 3; ++c) row[3 * i + c] = (1 - share) * row[3 * i + c] + share * tone * level;
+            for (int c = 0; c < 3; ++c)
+                row[3 * i + c] = (1 - share) * row[3 * i + c] + share * becomes[c] * level;
         }
     }
     bool has_ground() const { return has_ground_; }

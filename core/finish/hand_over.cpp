@@ -285,7 +285,7 @@ Picture for_output(const Picture& finished, const Output& output, const Job& job
             picture.pixels = from_linear(light, curve, picture.profile).pixels;
         }
     }
-    return converted(picture, profile_of_output(output, picture.profile), job.part(0.5, 1));
+    return converted(picture, profile_of_output(output, picture.profile), job.part(0.5, 1), output.intent);
 }
 
 namespace {

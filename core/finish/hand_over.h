@@ -9,6 +9,7 @@
 #include "core/files/picture_file.h"
 #include "core/files/raw.h"
 #include "core/finish/open_raster.h"
+#include "core/picture/converted.h"
 #include "core/work/job.h"
 
 /// How a finished picture leaves: one description per file, and what is said about the picture in all of
@@ -41,6 +42,7 @@ struct Output {
     TiffCompression compression = TiffCompression::deflate;
     ProfileWish profile = ProfileWish::as_frames;
     std::filesystem::path profile_file;  ///< of ProfileWish::file
+    ColourIntent intent = ColourIntent::relative;
     OutputSize size;
     double sharpen = 0;                    ///< 0..1: for its size, after it was made smaller
     std::string name = "{series}-merged";  ///< see name_of_output(); without an ending

@@ -156,6 +156,20 @@ void Finishing::pick_ground(QPointF place) {
     });
 }
 
+void Finishing::place_vignette(QPointF place) {
+    const PixelRect own = kept();
+    if (own.empty()) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    change(tr("place the corners' light"), [&](Finish& finish) {
+        finish.vignette.across = std::clamp((place.x() - own.x + 0.5) / own.width, 0.0, 1.0);
+        finish.vignette.down = std::clamp((place.y() - own.y + 0.5) / own.height, 0.0, 1.0);
+        finish.vignette.is_off = false;
+    });
+}
+
+void Finishing::set_ground_colour(const std::optional<cv::Vec3d>& srgb) {
+    change(tr("choose the ground's colour"), [&](Finish& own) { own.ground.colour = srgb; });
+}
+
 void Finishing::fit_tones() {
     if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
     change(tr("fit the tones"), [&](Finish& own) { own.tones = auto_tones_of(*look_.subject(), own); });

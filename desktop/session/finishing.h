@@ -37,6 +37,8 @@ class Finishing : public QObject {
     /// What lies at a place of the turned picture becomes grey.
     void pick_grey(QPointF place);
     void pick_ground(QPointF place);
+    void place_vignette(QPointF place);
+    void set_ground_colour(const std::optional<cv::Vec3d>& srgb);
     void fit_tones();
     /// Beside the interface: the noise of the picture is measured and taken out as such; red and blue are
     /// brought to where green is.

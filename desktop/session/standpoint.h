@@ -70,6 +70,7 @@ enum class FinishHand {
     ground,     ///< what lies there is the backdrop
     sharpen,    ///< the brush paints what is sharpened
     unsharpen,  ///< the brush takes that back
+    vignette    ///< the corners' light has its middle there
 };
 
 /// Where the person is and how they look at it: neither undone nor saved as work. Follows the document: a

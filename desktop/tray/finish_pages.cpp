@@ -1,5 +1,6 @@
 #include "desktop/tray/finish_pages.h"
 
+#include <QColorDialog>
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -188,6 +189,7 @@ LightPage::LightPage(Session& session, Commands& commands, QWidget* parent) : Fi
     add_value(percent(
         "roundness", tr("Roundness"), tr("Of the corners' light: 0 as the picture's shape, 100 a circle"),
         FinishPart::vignette, [](Finish& own) -> double& { return own.vignette.roundness; }, 0));
+    rows()->addWidget(commands.button(QStringLiteral("place-vignette"), tr("Place its middle"), this));
 }
 
 ColourPage::ColourPage(Session& session, Commands& commands, QWidget* parent) : FinishRows(session, parent) {
@@ -322,6 +324,16 @@ GroundPage::GroundPage(Session& session, Commands& commands, QWidget* parent) : 
     add_value(percent(
         "groundTone", tr("Becomes"), tr("100 is pure white, 0 black"), FinishPart::ground,
         [](Finish& own) -> double& { return own.ground.tone; }, 0));
+    colour_ = make_button(
+        {}, {}, tr("Instead of a tone between black and white the ground becomes this colour"), this);
+    colour_->setObjectName(QStringLiteral("groundColour"));
+    rows()->addWidget(colour_);
+    connect(colour_, &QPushButton::clicked, this, [this] {
+        if (session_.finishing.finish().ground.colour) return session_.finishing.set_ground_colour({});
+        const QColor colour = QColorDialog::getColor(Qt::white, this, tr("What the ground becomes"));
+        if (colour.isValid())
+            session_.finishing.set_ground_colour(cv::Vec3d(colour.redF(), colour.greenF(), colour.blueF()));
+    });
     remove_ = make_button(tr("Leave the ground as it is"), {}, tr("Takes the picked ground back"), this);
     remove_->setObjectName(QStringLiteral("removeGround"));
     rows()->addWidget(remove_);
@@ -332,6 +344,9 @@ void GroundPage::refresh() {
     FinishRows::refresh();
     const bool picked = session_.finishing.finish().ground.picked.has_value();
     remove_->setEnabled(picked);
+    colour_->setEnabled(picked);
+    colour_->setText(session_.finishing.finish().ground.colour ? tr("White, grey or black again")
+                                                               : tr("Another colour..."));
     words_->setText(
         picked ? tr("What is connected with the picked place and has its colour becomes one tone; the "
                     "subject's edge is kept.")

@@ -58,7 +58,7 @@ class GroundPage : public FinishRows {
 
   private:
     QLabel* words_;
-    QPushButton* remove_;
+    QPushButton *remove_, *colour_;
 };
 
 }  // namespace moorhaze::desktop

@@ -132,6 +132,16 @@ void HandOverPage::build_output() {
     profile_->addItems({tr("Colours as the frames"), tr("sRGB, for screens"), tr("Wide, for further work"),
                         tr("A profile file...")});
     rows->addWidget(profile_);
+    intent_ = new QComboBox(this);
+    intent_->setObjectName(QStringLiteral("outputIntent"));
+    intent_->setAccessibleName(tr("Colours that the profile has not"));
+    intent_->setToolTip(tr("What becomes of colours that the profile file has not"));
+    intent_->addItems({tr("What fits stays as it is"), tr("As the profile's maker meant"),
+                       tr("White on white, for proofs")});
+    rows->addWidget(intent_);
+    connect(intent_, &QComboBox::activated, this, [this](int place) {
+        change_output(tr("set the colours"), [&](Output& own) { own.intent = ColourIntent(place); });
+    });
     name_ =
         field("exportName", tr("Name"),
               tr("Name of the file; may hold %1. The ending follows the kind").arg(QString::fromStdString([] {
@@ -374,6 +384,8 @@ void HandOverPage::show_output() {
     size_value_->setSuffix(QLatin1String(size->unit));
     size_value_->setValue(output.size.value);
     profile_->setCurrentIndex(int(output.profile));
+    intent_->setVisible(output.profile == ProfileWish::file);
+    intent_->setCurrentIndex(int(output.intent));
     if (const QString name = QString::fromStdString(output.name); name_->text().trimmed() != name)
         name_->setText(name);
     article_row_->setVisible(std::any_of(own().outputs.begin(), own().outputs.end(), [](const Output& one) {

@@ -43,7 +43,7 @@ class HandOverPage : public QWidget {
     Session& session_;
     QListWidget* list_;
     QPushButton *add_, *remove_;
-    QComboBox *kind_, *size_, *profile_;
+    QComboBox *kind_, *size_, *profile_, *intent_;
     QDoubleSpinBox* size_value_;
     ValueRow* quality_;
     QLineEdit *name_, *article_, *folder_;

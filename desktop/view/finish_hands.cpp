@@ -90,6 +90,9 @@ void FinishHands::press(QPointF place, Qt::KeyboardModifiers) {
         case FinishHand::level:
             doing_ = Doing::level;
             return;
+        case FinishHand::vignette:
+            session_.finishing.place_vignette(place);
+            return stand.set_finish_hand(FinishHand::none);
         case FinishHand::sharpen:
         case FinishHand::unsharpen:
         case FinishHand::none:

@@ -344,6 +344,10 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
              {{}, [&s] {
                   return s.finishing.finish().detail.painted.empty() ? tr("Nothing is painted.") : QString();
               }});
+    add_hand(
+        "place-vignette", tr("Place the middle of the corners' light"),
+        tr("Click where the light of the corners has its middle: they are lighter or darker from there on"),
+        FinishPage::light, FinishHand::vignette);
     add_hand("pick-grey", tr("Pick a grey"),
              tr("Click something grey in the picture: warmth and tint follow"), FinishPage::colour,
              FinishHand::grey);

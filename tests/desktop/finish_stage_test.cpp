@@ -636,3 +636,32 @@ TEST_CASE("names of files count up to a free one, article numbers come from a li
     }
     CHECK(own.find<QLabel>("exportOutcome").text().contains("href=\"file://"));
 }
+
+TEST_CASE("the corners' light is placed by a click, the ground gets another colour", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::light);
+    own.type("corners", -2);
+    own.settle();
+    own.find<QAction>("place-vignette").trigger();
+    own.click_at({60, 35});
+    CHECK(own.finish().vignette.across == Approx(60.5 / 240).margin(0.01));
+    CHECK(own.finish().vignette.down == Approx(35.5 / 140).margin(0.01));
+    CHECK(own.session.standpoint.finish_hand() == FinishHand::none);
+    const Picture plain = own.merge().picture, made = own.saved();
+    const auto darker = [&](int x, int y) {
+        return double(made.pixels.at<cv::Vec3w>(y, x)[1]) / plain.pixels.at<cv::Vec3w>(y, x)[1];
+    };
+    CHECK(darker(60, 35) > 0.98);
+    CHECK(darker(236, 136) < 0.7);
+
+    own.session.finishing.reset_all();
+    own.page(FinishPage::ground);
+    own.session.finishing.pick_ground({120, 70});
+    own.session.finishing.set_ground_colour(cv::Vec3d(0.2, 0.4, 0.6));
+    own.settle();
+    CHECK(own.find<QPushButton>("groundColour").text().contains("White"));
+    const std::string words = in_words(own.finish(), FinishPart::ground);
+    CHECK_THAT(words, Catch::Contains("#336699"));
+    test::click(&own.find<QPushButton>("groundColour"));
+    CHECK_FALSE(own.finish().ground.colour);
+}

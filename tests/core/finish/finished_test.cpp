@@ -73,6 +73,7 @@ TEST_CASE("each part alone changes the picture", "[finish]") {
     const auto subject = finish_subject(textured({340, 260}), {}, 1, {});
     for (const FinishPart part : kFinishParts) {
         if (part == FinishPart::ground || part == FinishPart::framing) continue;
+        if (part == FinishPart::lens) continue;  // needs one of the database: tests/outside
         Finish alone = busy();
         for (const FinishPart other : kFinishParts)
             if (other != part) alone = without(alone, other);

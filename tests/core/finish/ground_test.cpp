@@ -142,3 +142,20 @@ TEST_CASE("a ground outside of the picture, or black, is refused", "[finish][gro
     const auto dark = finish_subject({cv::Mat(60, 80, CV_16UC3, cv::Scalar::all(0)), {}, {}}, {}, 1, {});
     CHECK_THROWS_WITH(with_ground(dark, {.picked = cv::Point2d(40, 30)}, {}), Catch::Contains("black"));
 }
+
+TEST_CASE("the ground becomes the very colour that is asked for, and the subject keeps its own", "[finish]") {
+    const Product own = product(1, 0, false);
+    Finish finish;
+    finish.ground.picked = cv::Point2d(60, 60);
+    finish.ground.keep_shadow = 0;
+    finish.ground.colour = cv::Vec3d(0.2, 0.4, 0.6);
+    const auto subject = with_ground(finish_subject(own.picture, {}, 1, {}), finish.ground, {});
+    const Picture made = finished(*subject, finish, {});
+    for (const cv::Point at : {cv::Point(30, 30), cv::Point(690, 40), cv::Point(80, 500)})
+        for (int c = 0; c < 3; ++c)
+            CHECK(made.pixels.at<cv::Vec3w>(at)[c] / 65535.0 ==
+                  Approx((*finish.ground.colour)[c]).margin(0.5 / 255));
+    CHECK(made.pixels.at<cv::Vec3w>(250, 360) == own.picture.pixels.at<cv::Vec3w>(250, 360));
+    finish.ground.colour = cv::Vec3d(0.2, 1.4, 0.6);
+    CHECK_THROWS_AS(check(finish), BadParameter);
+}

@@ -242,3 +242,20 @@ TEST_CASE("names count, and articles come from what is typed or else from a list
     std::ofstream(scratch / "words.txt") << "nothing of the kind\n";
     CHECK_THROWS_WITH(read_articles(scratch / "words.txt"), Catch::Contains("names no series"));
 }
+
+TEST_CASE("the intent decides what becomes of the white, and stays with the output", "[handover]") {
+    // Both profiles have their white at D50's, so that only the absolute way could differ; the file says
+    // which.
+    const Picture picture = test::colourful({20, 12}, 16, false);
+    const Picture relative = converted(picture, working_profile(), {}),
+                  perceptual = converted(picture, working_profile(), {}, ColourIntent::perceptual);
+    // Profiles of primaries alone have no table of their maker's.
+    CHECK(cv::norm(relative.pixels, perceptual.pixels, cv::NORM_INF) <= 2);
+    HandOver own;
+    for (const ColourIntent intent :
+         {ColourIntent::relative, ColourIntent::perceptual, ColourIntent::absolute}) {
+        own.outputs[0].intent = intent;
+        CHECK(hand_over_of(json_of(own)) == own);
+    }
+    CHECK_THROWS_AS(hand_over_of("{\"outputs\":[{\"format\":\"tiff\",\"intent\":\"hopeful\"}]}"), FileError);
+}
