@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/picture/cubic.h"
 #include "core/work/clones.h"
 #include "core/work/for_rows.h"
 
@@ -140,15 +141,6 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
         excess[level] = std::sqrt(std::max(0.02 * 0.02, *middle / 0.6931 - noise));
     }
     return fit;
-}
-
-/// Keys's weights of four neighbours.
-inline void cubic_weights(float s, float* weight) {
-    const float s2 = s * s, s3 = s2 * s;
-    weight[0] = 0.5f * (-s3 + 2 * s2 - s);
-    weight[1] = 0.5f * (3 * s3 - 5 * s2 + 2);
-    weight[2] = 0.5f * (-3 * s3 + 4 * s2 + s);
-    weight[3] = 0.5f * (s3 - s2);
 }
 
 /// A window of the other picture as it lies, with a margin of one pixel: across first, then down.
