@@ -112,7 +112,7 @@ void Brushwork::paint_stroke_as_brush(int stroke) {
         // The way to another source leads through other frames.
         if (auto* fade = std::get_if<FadeAcross>(&own.shape); fade && !fade->through.empty())
             fade->through = std::holds_alternative<FrameId>(own.source)
-                                ? frames_before_source({own.points[0].x_px, own.points[0].y_px})
+                                ? frames_between(own.points[0], std::get<FrameId>(own.source))
                                 : std::vector<FrameId>();
         own.match_tone = brush.match_tone || brush.tool == MendTool::heal;
         own.radius_px = brush.radius_px;
@@ -257,7 +257,7 @@ void Brushwork::end_guided() {
             return base_.notices.notify_error(
                 tr("A fade through the frames needs a frame as its source, and a merge that knows depths. "
                    "Pick a frame, or switch off Through the frames between."));
-        fade.through = frames_before_source({stroke.points.front().x_px, stroke.points.front().y_px});
+        fade.through = frames_between(stroke.points.front(), std::get<FrameId>(stroke.source));
     }
     stroke.shape = fade;
     stroke.flow = 1;
@@ -266,13 +266,14 @@ void Brushwork::end_guided() {
 }
 
 /// The frames merged, from the one that is sharp at a place up to the one before the source.
-std::vector<FrameId> Brushwork::frames_before_source(QPointF from) const {
+std::vector<FrameId> Brushwork::frames_between(const StrokePoint& from, FrameId source) const {
     const MergeResult& merge = *product_.result;
     const Plane& plane = *product_.plane;
-    const int x = std::clamp(int(std::lround(from.x())), merge.area.x, merge.area.br().x - 1),
-              y = std::clamp(int(std::lround(from.y())), merge.area.y, merge.area.br().y - 1);
+    if (merge.depth.empty()) return {};
+    const int x = std::clamp(int(std::lround(from.x_px)), merge.area.x, merge.area.br().x - 1),
+              y = std::clamp(int(std::lround(from.y_px)), merge.area.y, merge.area.br().y - 1);
     const int first = int(std::lround(merge.depth(y - merge.area.y, x - merge.area.x))) - 1,
-              last = index_of(plane.series, *base_.standpoint.source()).value_or(first);
+              last = index_of(plane.series, source).value_or(first);
     const ProjectResult* result = find_result(base_.document.project(), *shown_);
     std::vector<FrameId> frames;
     for (int i = first; i != last && result && first >= 0; i += first < last ? 1 : -1) {

@@ -59,7 +59,7 @@ class Brushwork : public QObject {
     Stroke stroke_of_brush() const;
     void set_guide(const QList<QPointF>& places);
     void end_guided();
-    std::vector<FrameId> frames_before_source(QPointF from) const;
+    std::vector<FrameId> frames_between(const StrokePoint& from, FrameId source) const;
     void make_beside(const Stroke& path);
     void add_stroke(const Stroke& stroke);
     void change_stroke(const QString& what, int stroke, const std::function<void(Stroke&)>& change);

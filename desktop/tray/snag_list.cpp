@@ -80,7 +80,7 @@ void SnagList::refresh() {
         item->setToolTip(text(sentence_of(snag)));
         item->setForeground(own.is_left() ? Theme::current().text : Theme::current().quiet);
     }
-    refresh_pictures();
+    later_.start();
     list_->setVisible(!all.empty());
     again_->setVisible(walk_.can_look_again());
     const QSignalBlocker quiet(list_);

@@ -301,10 +301,13 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
                  },
                  {[&s, hand] { return s.standpoint.finish_hand() == hand; }, merged.why_not});
     };
-    menu.add(
-        "suggest-crop", tr("Take the suggested crop"), "",
-        tr("Without empty edges and those that not every frame covers"), [&s] { s.finishing.suggest_crop(); },
-        merged);
+    const auto add_deed = [&](const char* id, const QString& words, const QString& tip,
+                              void (Finishing::*deed)()) {
+        menu.add(
+            id, words, "", tip, [&s, deed] { (s.finishing.*deed)(); }, merged);
+    };
+    add_deed("suggest-crop", tr("Take the suggested crop"),
+             tr("Without empty edges and those that not every frame covers"), &Finishing::suggest_crop);
     menu.add(
         "crop-all", tr("Take all of the picture"), "", tr("Takes the crop back; the turn stays"),
         [&s] {
@@ -315,22 +318,17 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
              tr("Draw a line in the picture along what shall be level or upright"), FinishPage::frame,
              FinishHand::level);
     menu.add_line();
-    menu.add(
-        "fit-tones", tr("Fit black and white"), "",
-        tr("Black and white point to where the picture's tones begin and end"),
-        [&s] { s.finishing.fit_tones(); }, merged);
-    menu.add(
-        "measure-noise", tr("Measure the noise"), "",
-        tr("Measures the noise of the picture and takes so much out"), [&s] { s.finishing.measure_noise(); },
-        merged);
-    menu.add(
-        "correct-lens", tr("Correct the lens"), "",
+    add_deed("fit-tones", tr("Fit black and white"),
+             tr("Black and white point to where the picture's tones begin and end"), &Finishing::fit_tones);
+    add_deed("measure-noise", tr("Measure the noise"),
+             tr("Measures the noise of the picture and takes so much out"), &Finishing::measure_noise);
+    add_deed(
+        "correct-lens", tr("Correct the lens"),
         tr("Straight lines become straight and the light even, as far as the lens database knows the lens"),
-        [&s] { s.finishing.correct_lens(); }, merged);
-    menu.add(
-        "find-fringes", tr("Bring the colours together"), "",
-        tr("Lateral fringes: looks how far red and blue lie outwards of green, and brings them to it"),
-        [&s] { s.finishing.find_fringes(); }, merged);
+        &Finishing::correct_lens);
+    add_deed("find-fringes", tr("Bring the colours together"),
+             tr("Lateral fringes: looks how far red and blue lie outwards of green, and brings them to it"),
+             &Finishing::find_fringes);
     add_hand(
         "paint-sharpening", tr("Paint what is sharpened"),
         tr("The brush of Mend paints where the picture is sharpened; what is not painted stays as it is"),
@@ -376,10 +374,8 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
              menu.with_series());
     menu.add("use-look", tr("Use a look..."), "", tr("A look that was saved; frame and ground stay"),
              steps.use_look, menu.with_series());
-    menu.add(
-        "reset-finish", tr("Reset the finish"), "",
-        tr("The picture as it was merged and mended; undo brings it back"), [&s] { s.finishing.reset_all(); },
-        merged);
+    add_deed("reset-finish", tr("Reset the finish"),
+             tr("The picture as it was merged and mended; undo brings it back"), &Finishing::reset_all);
 }
 
 void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {

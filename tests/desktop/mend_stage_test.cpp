@@ -197,6 +197,14 @@ TEST_CASE("a fade through the frames between passes as a lens leaves its focus",
         CHECK(cv::norm(mended(at - merge.area.tl()),
                        picture_of(frame, source->curve(), source->profile()).pixels, cv::NORM_INF) < 1500);
     }
+    // Painted again while another result is the source and the brush heals: it keeps its frame and its way.
+    session.standpoint.set_source_result(own.woven);
+    session.standpoint.set_tool(MendTool::heal);
+    session.brushwork.paint_stroke_as_brush(0);
+    own.settle();
+    CHECK(own.strokes()[0].source == fade.source);
+    CHECK(std::get<FadeAcross>(own.strokes()[0].shape).through == std::get<FadeAcross>(fade.shape).through);
+    session.standpoint.set_tool(MendTool::fade);
     // Another result has no frames on the way.
     session.standpoint.set_source_result(own.woven);
     own.drag({{20, 60}, {200, 60}});
