@@ -26,6 +26,7 @@ CLI::App* add_merge(CLI::App& app, const Common& common);
 CLI::App* add_mend(CLI::App& app, const Common& common);
 CLI::App* add_finish(CLI::App& app, const Common& common);
 CLI::App* add_plan(CLI::App& app, const Common& common);
+CLI::App* add_run(CLI::App& app, const Common& common);
 CLI::App* add_simulate(CLI::App& app, const Common& common);
 
 /// Progress on stderr: one line, rewritten; nothing when quiet.

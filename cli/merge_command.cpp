@@ -1,7 +1,5 @@
 #include <algorithm>
-#include <cstdio>
 #include <iostream>
-#include <sstream>
 
 #include "cli/finish_options.h"
 #include "core/align/common_area.h"
@@ -13,6 +11,7 @@
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
 #include "core/project/stored_sources.h"
+#include "core/project/unattended.h"
 #include "core/project/words.h"
 
 namespace moorhaze::cli {
@@ -137,22 +136,15 @@ void run(const Arguments& arguments, const Common& common) {
         const ProgressLine line("profiling", common);
         looked = look_and_report(series_of(project, facts), nullptr, warnings, line.job());
     }
-    if (looked.order.needs_repair())
-        warnings.push_back("the frames are not in order: " + looked.order.reason +
-                           "; depth map and woven need them near to far");
-    if (!arguments.keep_flagged && !start.is_decided)
-        for (int i = 0; i < project.frames.size(); ++i)
-            if (const auto& flags = looked.whole.flags[std::size_t(i)]; !flags.empty()) {
-                project = with_used(project, project.frames[i].id, false);
-                warnings.push_back("frame " + std::to_string(i + 1) + " left out: " + flags[0].reason);
-            }
-    for (const FocusGap& gap : looked.whole.gaps) {
-        std::ostringstream text;
-        text.precision(2);
-        text << "gap after frame " << gap.after + 1 << ": at least " << gap.missing
-             << " steps missing, a soft band there";
-        warnings.push_back(text.str());
+    const auto add_warnings = [&](const std::vector<std::string>& more) {
+        warnings.insert(warnings.end(), more.begin(), more.end());
+    };
+    if (!arguments.keep_flagged && !start.is_decided) {
+        const auto left_out = flagged_frames(project, looked.whole, {});
+        project = without(project, left_out);
+        for (const LeftOut& own : left_out) warnings.push_back(in_words(own));
     }
+    add_warnings(warnings_of(looked));
     took("profile");
     const Series series = series_of(project, facts);
     const MadeFrom from = merge_inputs(project, project.frames[looked.whole.suggested_reference].id);
@@ -161,10 +153,7 @@ void run(const Arguments& arguments, const Common& common) {
         const ProgressLine line("aligning", common);
         geometry = align_series(series, from.align, nullptr, line.job()).geometry;
     }
-    for (int i = 0; i < series.count(); ++i)
-        if (const auto& frame = geometry.frames[std::size_t(i)];
-            !frame.problem.empty() && series.frames[std::size_t(i)].used)
-            warnings.push_back("frame " + std::to_string(i + 1) + ": " + frame.problem);
+    add_warnings(warnings_of(geometry, series));
     took("align");
 
     MergeResult result;

@@ -1,11 +1,9 @@
 #include "core/finish/finish_json.h"
 
-#include <algorithm>
 #include <fstream>
-#include <nlohmann/json.hpp>
 
 #include "core/files/safe_write.h"
-#include "core/work/errors.h"
+#include "core/work/members.h"
 
 namespace moorhaze {
 namespace {
@@ -38,50 +36,6 @@ FileFormat format_named(const std::string& name) {
     for (const NamedFormat& own : kFormats)
         if (name == own.name) return own.format;
     throw FileError("says format " + name + ", which cannot be written");
-}
-
-/// Reads the members of one object; what is left over in the end is a mistake.
-class Members {
-  public:
-    Members(const Json& json, std::string name) : json_(json), name_(std::move(name)) {
-        if (!json_.is_object()) throw FileError("says " + name_ + " in a way that means nothing here");
-    }
-    const Json* find(const char* key) {
-        const auto found = json_.find(key);
-        if (found != json_.end()) ++read_;
-        names_.push_back(key);
-        return found == json_.end() || found->is_null() ? nullptr : &*found;
-    }
-    template <class Value>
-    void get(const char* key, Value& value) {
-        if (const Json* found = find(key)) found->get_to(value);
-    }
-    void point(const char* key, cv::Point2d& value) {
-        if (const Json* found = find(key)) value = {found->at(0).get<double>(), found->at(1).get<double>()};
-    }
-    void done() const {
-        if (read_ == int(json_.size())) return;
-        for (const auto& [key, value] : json_.items())
-            if (std::find(names_.begin(), names_.end(), key) == names_.end())
-                throw FileError("says " + name_ + " " + key +
-                                ", which this Moorhaze does not know. Use a newer one, or take it out.");
-    }
-
-  private:
-    const Json& json_;
-    std::string name_;
-    std::vector<std::string> names_;
-    int read_ = 0;
-};
-
-/// The place of a member's word in a list of names.
-template <std::size_t count>
-int place_in(const char* const (&names)[count], Members& members, const char* key, int otherwise) {
-    std::string word = names[otherwise];
-    members.get(key, word);
-    for (std::size_t i = 0; i < count; ++i)
-        if (word == names[i]) return int(i);
-    throw FileError("says " + std::string(key) + " " + word + ", which means nothing here");
 }
 
 Json json_of_part(const Lens& own) {

@@ -58,7 +58,8 @@ std::string ending_of(FileFormat format) {
     }
 }
 
-/// What file systems and shells of today refuse, and control characters, become '-'.
+}  // namespace
+
 std::string as_file_name(const std::string& text) {
     std::string name;
     for (const char letter : text)
@@ -69,8 +70,6 @@ std::string as_file_name(const std::string& text) {
     const auto first = name.find_first_not_of(" .");
     return first == std::string::npos ? std::string() : name.substr(first);
 }
-
-}  // namespace
 
 void check(const Output& output) {
     if (output.format == FileFormat::heif)

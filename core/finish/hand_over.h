@@ -79,6 +79,9 @@ struct NameParts {
 std::string name_of_output(const std::string& pattern, const NameParts& parts, FileFormat format);
 /// The parts that a pattern may hold, with their braces.
 const std::vector<std::string>& name_pattern_parts();
+/// A text as the name of a file: what file systems and shells of today refuse, and control characters, become
+/// '-'; nothing hidden. Empty where nothing is left.
+std::string as_file_name(const std::string& text);
 /// Article numbers by the names of series, as a table of theirs has them: a line each, series and number
 /// parted by a comma, a semicolon or a tab; of lines without one, and of the rest of the columns, nothing is
 /// taken.

@@ -37,6 +37,26 @@ HandedPicture handed_picture(std::shared_ptr<const FinishSubject> subject, const
     return picture;
 }
 
+std::vector<WrittenFile> write_outputs(const HandedPicture& picture, const std::vector<OutputFile>& files,
+                                       const SaidOfPicture& said, bool overwrite, const Job& job) {
+    std::vector<WrittenFile> written;
+    for (const OutputFile& file : files) {
+        const double share = 1.0 / double(files.size()), from = share * double(written.size());
+        WrittenFile own{file.path, 0, {}};
+        try {
+            write_output(file.path, picture, file.output, said.about, said.shooting, said.made_with,
+                         overwrite, job.part(from, from + share));
+            own.bytes = std::filesystem::file_size(file.path);
+        } catch (const Cancelled&) {
+            throw;
+        } catch (const std::exception& error) {
+            own.problem = error.what();
+        }
+        written.push_back(std::move(own));
+    }
+    return written;
+}
+
 std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes,
                                    const MendSources& sources, const Framing& framing, const Job& job) {
     const PixelRect kept = kept_of(framing, merge.area);

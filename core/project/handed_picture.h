@@ -11,6 +11,26 @@ namespace moorhaze {
 HandedPicture handed_picture(std::shared_ptr<const FinishSubject> subject, const Finish& finish,
                              const Job& job);
 
+struct OutputFile {
+    std::filesystem::path path;
+    Output output;
+};
+struct WrittenFile {
+    std::filesystem::path path;
+    std::uintmax_t bytes = 0;
+    std::string problem;  ///< in a sentence; empty: it is there
+};
+/// What is said in every file of one picture.
+struct SaidOfPicture {
+    AboutPicture about;
+    ShootingData shooting;
+    std::string made_with;
+};
+/// Writes a picture as several files, one after the other; where one fails, the others are still written.
+/// @throws Cancelled; what was written by then stays.
+std::vector<WrittenFile> write_outputs(const HandedPicture& picture, const std::vector<OutputFile>& files,
+                                       const SaidOfPicture& said, bool overwrite, const Job& job);
+
 /// The merge and what was painted on it as layers, framed as the finish says; places in the finished picture.
 /// @throws as mended().   Thread-safe.
 std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes,

@@ -78,14 +78,6 @@ void keep_beside(const fs::path& file, const fs::path& beside) {
     if (failed) fs::remove(fresh, failed);
 }
 
-std::string with_refused_replaced(const std::string& name) {
-    std::string safe;
-    for (const char letter : name)
-        safe += std::strchr("/\\:*?\"<>|", letter) || static_cast<unsigned char>(letter) < 32 ? '-' : letter;
-    while (!safe.empty() && (safe.front() == '.' || safe.front() == ' ')) safe.erase(0, 1);
-    return safe.empty() ? "series" : safe;
-}
-
 }  // namespace
 
 fs::path last_good(const fs::path& file) {
@@ -242,7 +234,7 @@ std::string names_in_words(const Project& project, const std::vector<FrameId>& f
 }
 
 fs::path free_project_file(const fs::path& parent, const std::string& name) {
-    const std::string safe = with_refused_replaced(name);
+    const std::string named = as_file_name(name), safe = named.empty() ? "series" : named;
     std::string own = safe;
     std::error_code unknown;
     for (int number = 2; fs::exists(parent / own, unknown); ++number)

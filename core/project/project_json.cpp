@@ -1,47 +1,12 @@
 #include "core/project/project_json.h"
 
-#include <nlohmann/json.hpp>
-
 #include "core/finish/finish_json.h"
+#include "core/project/decisions_json.h"
 
 namespace moorhaze {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-/// Enumerations by name, so that the file can be read and no number changes its meaning.
-template <class Value>
-struct Named {
-    Value value;
-    const char* name;
-};
-constexpr Named<PlaneModel> kModels[] = {{PlaneModel::automatic, "auto"},
-                                         {PlaneModel::shift, "shift"},
-                                         {PlaneModel::similarity, "similarity"},
-                                         {PlaneModel::perspective, "perspective"}};
-constexpr Named<Unplaced> kUnplaced[] = {{Unplaced::leave_out, "leave-out"},
-                                         {Unplaced::interpolate, "interpolate"}};
-constexpr Named<Levelling> kLevelling[] = {{Levelling::automatic, "auto"},
-                                           {Levelling::off, "off"},
-                                           {Levelling::brightness, "brightness"},
-                                           {Levelling::colour, "colour"}};
-constexpr Named<KeptArea> kKept[] = {
-    {KeptArea::common, "common"}, {KeptArea::reference, "reference"}, {KeptArea::everything, "everything"}};
-constexpr Named<Demosaic> kDemosaic[] = {
-    {Demosaic::bilinear, "bilinear"}, {Demosaic::ppg, "ppg"}, {Demosaic::ahd, "ahd"}};
-
-template <class Value, std::size_t count>
-std::string name_of(const Named<Value> (&names)[count], Value value) {
-    for (const auto& own : names)
-        if (own.value == value) return own.name;
-    return names[0].name;
-}
-template <class Value, std::size_t count>
-Value named(const Named<Value> (&names)[count], const Json& json) {
-    for (const auto& own : names)
-        if (json == own.name) return own.value;
-    throw FileError("says " + json.dump() + ", which means nothing here");
-}
+using Json = DecisionJson;
 
 /// Reads a member that may be missing: files of an older version do without it.
 template <class Value>
@@ -67,52 +32,32 @@ std::optional<FrameId> id_of(const Json& json, const char* key) {
     return found == json.end() || found->is_null() ? std::nullopt : std::optional(FrameId{found->get<int>()});
 }
 
-Json json_of(const Development& own) {
-    return {{"orientation", own.orientation},
-            {"red", own.red},
-            {"blue", own.blue},
-            {"exposure_ev", own.exposure_ev},
-            {"black_shift", own.black_shift},
-            {"white_shift", own.white_shift},
-            {"demosaic", name_of(kDemosaic, own.demosaic)}};
-}
+/// Decisions as they stand in recipes, too (see decisions_json.h); files of an older version name less.
 Development development_of(const Json& json) {
     Development own;
-    get(json, "orientation", own.orientation);
-    get(json, "red", own.red);
-    get(json, "blue", own.blue);
-    get(json, "exposure_ev", own.exposure_ev);
-    get(json, "black_shift", own.black_shift);
-    get(json, "white_shift", own.white_shift);
-    if (json.contains("demosaic")) own.demosaic = named(kDemosaic, json["demosaic"]);
+    Members members(json, "of the development");
+    read(members, own);
     return own;
 }
 
-Json json_of(const Placing& own) {
-    Json points = Json::array();
+Json placing_json(const Placing& own) {
+    Json json = json_of(own);
+    json["points"] = Json::array();
     for (const PointPair& pair : own.points)
-        points.push_back({{"one", pair.one.value},
-                          {"other", pair.other.value},
-                          {"in_one_px", {pair.in_one.x, pair.in_one.y}},
-                          {"in_other_px", {pair.in_other.x, pair.in_other.y}}});
-    return {{"as_they_lie", own.as_they_lie},
-            {"model", name_of(kModels, own.model)},
-            {"unplaced", name_of(kUnplaced, own.unplaced)},
-            {"levelling", name_of(kLevelling, own.levelling)},
-            {"mend_dust", own.mend_dust},
-            {"points", points}};
+        json["points"].push_back({{"one", pair.one.value},
+                                  {"other", pair.other.value},
+                                  {"in_one_px", {pair.in_one.x, pair.in_one.y}},
+                                  {"in_other_px", {pair.in_other.x, pair.in_other.y}}});
+    return json;
 }
 cv::Point2d point_of(const Json& json) {
     return {json.at(0).get<double>(), json.at(1).get<double>()};
 }
 Placing placing_of(const Json& json) {
     Placing own;
-    get(json, "as_they_lie", own.as_they_lie);
-    if (json.contains("model")) own.model = named(kModels, json["model"]);
-    if (json.contains("unplaced")) own.unplaced = named(kUnplaced, json["unplaced"]);
-    if (json.contains("levelling")) own.levelling = named(kLevelling, json["levelling"]);
-    // Results of before this choice existed were made without.
-    own.mend_dust = json.value("mend_dust", false);
+    own.mend_dust = false;  // results of before this choice existed were made without
+    Members members(json, "of the placing");
+    read(members, own);
     for (const Json& pair : json.value("points", Json::array()))
         own.points.push_back({{pair.at("one").get<int>()},
                               {pair.at("other").get<int>()},
@@ -121,23 +66,15 @@ Placing placing_of(const Json& json) {
     return own;
 }
 
-Json json_of(const MergeChoice& own) {
-    return {{"method", own.method},
-            {"detail_size_px", own.settings.detail_size_px},
-            {"seam_width_px", own.settings.seam_width_px},
-            {"trust_floor", own.settings.trust_floor},
-            {"glare_guard", own.settings.glare_guard},
-            {"grain_guard", own.settings.grain_guard},
-            {"backdrop", id_json(own.backdrop)}};
+Json choice_json(const MergeChoice& own) {
+    Json json = json_of(own);
+    json["backdrop"] = id_json(own.backdrop);
+    return json;
 }
 MergeChoice choice_of(const Json& json) {
     MergeChoice own;
-    get(json, "method", own.method);
-    get(json, "detail_size_px", own.settings.detail_size_px);
-    get(json, "seam_width_px", own.settings.seam_width_px);
-    get(json, "trust_floor", own.settings.trust_floor);
-    get(json, "glare_guard", own.settings.glare_guard);
-    get(json, "grain_guard", own.settings.grain_guard);
+    Members members(json, "of the merge");
+    read(members, own);
     own.backdrop = id_of(json, "backdrop");
     return own;
 }
@@ -151,9 +88,9 @@ Json json_of(const MadeFrom& own) {
               {"merged", ids_json(own.frames)},
               {"reference", own.align.reference.value},
               {"development", json_of(own.align.look.development)},
-              {"placing", json_of(own.align.placing)},
-              {"kept", name_of(kKept, own.kept)},
-              {"merge", json_of(own.choice)}};
+              {"placing", placing_json(own.align.placing)},
+              {"kept", name_of(kKeptAreaNames, own.kept)},
+              {"merge", choice_json(own.choice)}};
     if (!own.brought_in.empty()) json["brought_in"] = own.brought_in;
     return json;
 }
@@ -166,7 +103,7 @@ MadeFrom made_from_of(const Json& json) {
     own.align.reference = {json.at("reference").get<int>()};
     own.align.look.development = development_of(json.at("development"));
     own.align.placing = placing_of(json.at("placing"));
-    own.kept = named(kKept, json.at("kept"));
+    own.kept = named(kKeptAreaNames, json.at("kept"));
     own.choice = choice_of(json.at("merge"));
     get(json, "brought_in", own.brought_in);
     return own;
@@ -384,7 +321,7 @@ Project project_of(const Json& json, const Paths& paths) {
     own.reference = id_of(json, "reference");
     own.development = development_of(json.at("development"));
     own.placing = placing_of(json.at("placing"));
-    own.kept = named(kKept, json.at("kept"));
+    own.kept = named(kKeptAreaNames, json.at("kept"));
     own.merge = choice_of(json.at("merge"));
     std::vector<ProjectResult> results;
     for (const Json& result : json.at("results")) results.push_back(result_of(result));
@@ -415,8 +352,8 @@ std::string to_json(const Project& own, const std::filesystem::path& folder) {
               {"frames", json_of(own.frames, paths)}, {"turned_round", own.turned_round},
               {"nearest", id_json(own.nearest)},      {"farthest", id_json(own.farthest)},
               {"reference", id_json(own.reference)},  {"development", json_of(own.development)},
-              {"placing", json_of(own.placing)},      {"kept", name_of(kKept, own.kept)},
-              {"merge", json_of(own.merge)}};
+              {"placing", placing_json(own.placing)}, {"kept", name_of(kKeptAreaNames, own.kept)},
+              {"merge", choice_json(own.merge)}};
     json["results"] = Json::array();
     for (const ProjectResult& result : own.results) json["results"].push_back(json_of(result));
     for (const CardSeries& series : own.card)

@@ -102,7 +102,7 @@ QString Exporter::name_of(const Output& output, const QString& folder) const {
 
 void Exporter::hand_over(const QString& folder, Existing existing) {
     if (!product_or_refuse()) return;
-    std::vector<File> files;
+    std::vector<OutputFile> files;
     QStringList there;
     std::set<QString> names;
     for (const Output& output : base_.document.project().hand_over.outputs) {
@@ -149,7 +149,7 @@ void Exporter::save(const QString& file, const Output& output, bool overwrite) {
     write({{path, output}}, overwrite);
 }
 
-void Exporter::write(const std::vector<File>& files, bool overwrite) {
+void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
     const ProjectResult& result = *base_.standpoint.result();
     const MergeProduct& product = *base_.products.merge(result.id);
     const Finish& finish = base_.document.project().finish;
@@ -179,20 +179,10 @@ void Exporter::write(const std::vector<File>& files, bool overwrite) {
                 return layers_of(merge, strokes, mend_sources(), finish.framing, own);
             };
             std::vector<ExportOutcome> outcomes;
-            for (std::size_t i = 0; i < files.size(); ++i) {
-                const double share = 0.4 / double(files.size()), from = 0.6 + share * double(i);
-                ExportOutcome outcome{QString::fromStdString(files[i].path.string()), 0, {}};
-                try {
-                    write_output(files[i].path, handed, files[i].output, about, product.shooting, words,
-                                 overwrite, job.part(from, from + share));
-                    outcome.bytes = qint64(std::filesystem::file_size(files[i].path));
-                } catch (const Cancelled&) {
-                    throw;
-                } catch (const std::exception& error) {
-                    outcome.problem = QString::fromUtf8(error.what());
-                }
-                outcomes.push_back(outcome);
-            }
+            for (const WrittenFile& own :
+                 write_outputs(handed, files, {about, product.shooting, words}, overwrite, job.part(0.6, 1)))
+                outcomes.push_back({QString::fromStdString(own.path.string()), qint64(own.bytes),
+                                    QString::fromStdString(own.problem)});
             return outcomes;
         },
         [this, id = result.id, strokes = result.strokes, finish,

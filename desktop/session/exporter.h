@@ -2,6 +2,7 @@
 #include <QObject>
 #include <QStringList>
 
+#include "core/project/handed_picture.h"
 #include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
@@ -57,13 +58,9 @@ class Exporter : public QObject {
     void handed_over(const std::vector<moorhaze::desktop::ExportOutcome>& outcomes);
 
   private:
-    struct File {
-        std::filesystem::path path;
-        Output output;
-    };
     void refuse(const QString& why);
     const MergeProduct* product_or_refuse();
-    void write(const std::vector<File>& files, bool overwrite);
+    void write(const std::vector<OutputFile>& files, bool overwrite);
 
     SessionBase& base_;
 };

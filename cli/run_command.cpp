@@ -1,0 +1,238 @@
+#include <signal.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <iostream>
+#include <mutex>
+#include <thread>
+
+#include "cli/commands.h"
+#include "core/project/project_folder.h"
+#include "core/sets/arriving_series.h"
+#include "core/sets/outcome.h"
+#include "core/sets/run_set.h"
+
+namespace moorhaze::cli {
+namespace {
+
+struct Arguments {
+    std::string recipe;
+    std::vector<std::string> files;
+    std::string out = "finished";
+    std::vector<int> only;
+    std::string name;
+    int number = 1, memory_mb = 0;
+    double quiet_s = 30;
+    bool dry_run = false, list = false, watch = false, collect = false, overwrite = false;
+};
+
+/// Asks the work to stop when the person does (Ctrl+C, or a signal to end); a second time ends at once.
+std::stop_token stopped_by_signals() {
+    static std::stop_source source;
+    static std::once_flag once;
+    std::call_once(once, [] {
+        sigset_t signals;
+        sigemptyset(&signals);
+        sigaddset(&signals, SIGINT);
+        sigaddset(&signals, SIGTERM);
+        pthread_sigmask(SIG_BLOCK, &signals, nullptr);  // before any other thread is there
+        std::thread([signals] {
+            int which = 0;
+            sigwait(&signals, &which);
+            source.request_stop();
+            sigwait(&signals, &which);
+            _exit(1);
+        }).detach();
+    });
+    return source.get_token();
+}
+
+Recipe recipe_named(const std::string& file) {
+    if (is_project(file)) return recipe_of(open_project(project_file(file), {}).saved.project);
+    return read_recipe(file);
+}
+
+std::string quoted(const std::string& text) {
+    const char* plain = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-./,:+=@%";
+    if (!text.empty() && text.find_first_not_of(plain) == std::string::npos) return text;
+    std::string safe = "'";
+    for (const char letter : text) safe += letter == '\'' ? std::string("'\\''") : std::string(1, letter);
+    return safe + "'";
+}
+
+/// One command that does one series, whatever else runs and wherever.
+std::string command_for(const Arguments& arguments, const SetSeries& series) {
+    namespace fs = std::filesystem;
+    std::string command = quoted(fs::read_symlink("/proc/self/exe").string()) + " run " +
+                          quoted(fs::absolute(arguments.recipe).string()) + " --quiet --out " +
+                          quoted(fs::absolute(arguments.out).lexically_normal().string()) + " --as " +
+                          quoted(series.name) + " --number " + std::to_string(series.number);
+    if (arguments.overwrite) command += " --overwrite";
+    if (arguments.memory_mb > 0) command += " --memory " + std::to_string(arguments.memory_mb);
+    for (const Frame& frame : series.frames) command += " " + quoted(fs::absolute(frame.path).string());
+    return command;
+}
+
+void print_dry_run(const SetPlan& plan, bool overwrite) {
+    for (const RecipePart part : kRecipeParts)
+        if (carries(plan.recipe, part))
+            std::printf("%-26s %s\n", title_of(part), in_words(plan.recipe, part).c_str());
+    double seconds = 0;
+    for (const SetSeries& series : plan.series) {
+        const PictureInfo& info = series.frames.front().info;
+        const SeriesRecord state = state_of(plan, series, frame_keys(series, {}), overwrite);
+        std::printf("%3d  %s: %zu frames, %dx%d%s%s\n", series.number, series.name.c_str(),
+                    series.frames.size(), info.width, info.height,
+                    series.reason.empty() ? "" : (", " + series.reason).c_str(),
+                    state.is_made() ? ", done already" : "");
+        for (const SetFile& file : files_of(plan, series, info.shooting, {info.width, info.height}))
+            std::printf("     -> %s\n", file.path.string().c_str());
+        for (const std::string& reason : state.reasons) std::printf("     ! %s\n", reason.c_str());
+        if (!state.is_made()) seconds += guessed_seconds(series);
+    }
+    std::printf("%zu series, about %s\n", plan.series.size(), duration_in_words(seconds).c_str());
+}
+
+/// Runs a plan with one rewritten line of progress.   @return whether none failed.
+bool run_plan(const SetPlan& plan, const RunSettings& settings, const Common& common, std::stop_token stop) {
+    std::mutex guard;
+    std::size_t widest = 0;
+    std::string shown;
+    SetEvents events;
+    if (!common.quiet) {
+        events.on_progress = [&](const SetProgress& progress) {
+            const std::lock_guard lock(guard);
+            std::string line = std::to_string(progress.place + 1) + " of " + std::to_string(progress.count) +
+                               ", " + progress.name + ": " + progress.step + ", " +
+                               std::to_string(int(100 * progress.fraction)) + " % of all, " +
+                               duration_in_words(progress.seconds_left) + " left";
+            const std::size_t length = line.size();
+            if (length < widest) line += std::string(widest - length, ' ');
+            widest = std::max(widest, length);
+            if (line == shown) return;
+            shown = line;
+            std::fprintf(stderr, "\r%s", line.c_str());
+        };
+        events.on_series = [&](int, const SeriesRecord& record) {
+            const std::lock_guard lock(guard);
+            std::string line = record.name + ": " + words_for(record.state);
+            for (const std::string& reason : record.reasons) line += "; " + reason;
+            if (line.size() < widest) line += std::string(widest - line.size(), ' ');
+            std::fprintf(stderr, "\r%s\n", line.c_str());
+        };
+    }
+    const auto records = run_set(plan, settings, events, {stop, {}});
+    return std::none_of(records.begin(), records.end(),
+                        [](const SeriesRecord& own) { return own.state == SeriesState::failed; });
+}
+
+void watch(const Arguments& arguments, const Recipe& recipe, const RunSettings& settings,
+           const Common& common, std::stop_token stop) {
+    if (arguments.files.size() != 1) throw BadParameter("--watch takes one folder");
+    ArrivingSeries arriving(arguments.files[0], arguments.quiet_s);
+    SetPlan plan{recipe, parse_out(arguments.out), {}, {}, {}};
+    if (!common.quiet) std::cerr << "moorhaze-cli: waiting for series in " << arguments.files[0] << "\n";
+    while (!stop.stop_requested()) {
+        plan.series = arriving.look(std::chrono::steady_clock::now(), {stop, {}});
+        if (!plan.series.empty()) {
+            check_names(plan);
+            run_plan(plan, settings, common, stop);
+        }
+        for (int i = 0; i < 10 && !stop.stop_requested(); ++i)
+            std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+}
+
+void run(const Arguments& arguments, const Common& common) {
+    const OutPattern out = parse_out(arguments.out);
+    if (arguments.collect) {
+        write_outcome(set_folder(out));
+        std::cout << table_of(read_records(set_folder(out)));
+        return;
+    }
+    if (arguments.recipe.empty() || arguments.files.empty())
+        throw BadParameter("name a recipe, and the folders whose series shall be worked on");
+    const std::stop_token stop = stopped_by_signals();
+    const Recipe recipe = recipe_named(arguments.recipe);
+    const RunSettings settings{arguments.overwrite, std::size_t(arguments.memory_mb) << 20};
+    if (arguments.watch) return watch(arguments, recipe, settings, common, stop);
+
+    const std::vector<std::filesystem::path> files(arguments.files.begin(), arguments.files.end());
+    if (!arguments.name.empty()) {
+        const SetPlan plan =
+            plan_one_series(recipe, files, arguments.name, arguments.number, out, {stop, {}});
+        const SeriesRecord record = run_series(plan, plan.series[0], settings, {}, {stop, {}});
+        if (!common.quiet) std::cout << table_of({record});
+        if (record.state == SeriesState::failed) throw Error(record.name + ": " + record.reasons[0]);
+        return;
+    }
+    SetPlan plan;
+    {
+        const ProgressLine line("reading", common);
+        Job job = line.job();
+        job.stop = stop;
+        plan = plan_set(recipe, files, out, job);
+    }
+    for (const std::string& problem : plan.problems) std::cerr << "moorhaze-cli: " << problem << "\n";
+    if (!common.quiet)
+        for (const std::string& note : plan.notes) std::cerr << "moorhaze-cli: note: " << note << "\n";
+    if (!arguments.only.empty()) {
+        for (const int number : arguments.only)
+            if (number < 1 || number > int(plan.series.size()))
+                throw BadParameter("--only " + std::to_string(number) + ": " +
+                                   std::to_string(plan.series.size()) + " series were found");
+        std::erase_if(plan.series, [&](const SetSeries& own) {
+            return std::find(arguments.only.begin(), arguments.only.end(), own.number) ==
+                   arguments.only.end();
+        });
+    }
+    if (arguments.dry_run) return print_dry_run(plan, arguments.overwrite);
+    if (arguments.list) {
+        for (const SetSeries& series : plan.series) std::cout << command_for(arguments, series) << "\n";
+        return;
+    }
+    const bool all_made = run_plan(plan, settings, common, stop);
+    const auto folder = set_folder(out);
+    if (!common.quiet) {
+        std::cout << table_of(read_records(folder));
+        std::cerr << "moorhaze-cli: the table is in " << (folder / "outcome.html").string() << "\n";
+    }
+    if (!all_made) throw Error(summary_of(read_records(folder)));
+}
+
+}  // namespace
+
+CLI::App* add_run(CLI::App& app, const Common& common) {
+    auto* command = app.add_subcommand("run", "Does for many series what a recipe says, unattended");
+    auto arguments = std::make_shared<Arguments>();
+    command->add_option("RECIPE", arguments->recipe, "A recipe, or a project whose decisions shall be one");
+    command->add_option("DIRS", arguments->files, "Folders and cards with series, or files");
+    command
+        ->add_option("--out", arguments->out,
+                     "Where the pictures go: a folder, or with names: finished/{article}-{number}")
+        ->default_str("finished");
+    command->add_flag("--dry-run", arguments->dry_run, "Say what would be done, and do nothing");
+    command->add_flag("--list", arguments->list,
+                      "Print one independent command a series, for any queue or runner of commands");
+    command->add_flag("--watch", arguments->watch,
+                      "Work on series as they arrive in a folder, until it is stopped");
+    command
+        ->add_option("--quiet-for", arguments->quiet_s,
+                     "With --watch: a series is whole when nothing arrived for so many seconds")
+        ->check(CLI::Range(1.0, 86400.0))
+        ->default_str("30");
+    command->add_flag("--collect", arguments->collect,
+                      "Write the table of what was done under --out, and do nothing else");
+    command->add_option("--only", arguments->only, "Only these series, by their numbers in --dry-run")
+        ->delimiter(',');
+    command->add_flag("--overwrite", arguments->overwrite,
+                      "Replace pictures of these names that the recipe did not make");
+    command->add_option("--memory", arguments->memory_mb, "Megabytes to keep a merge within")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--as", arguments->name, "All files named are one series of this name");
+    command->add_option("--number", arguments->number, "With --as: its {number}")->check(CLI::PositiveNumber);
+    command->callback([arguments, &common] { run(*arguments, common); });
+    return command;
+}
+
+}  // namespace moorhaze::cli

@@ -1,0 +1,386 @@
+#include "core/sets/run_series.h"
+
+#include <sys/resource.h>
+
+#include <algorithm>
+#include <chrono>
+
+#include "core/finish/finished.h"
+#include "core/finish/framing.h"
+#include "core/focus/profile_cache.h"
+#include "core/project/align_series.h"
+#include "core/project/edits.h"
+#include "core/project/handed_picture.h"
+#include "core/project/merge_series.h"
+#include "core/project/project_folder.h"
+#include "core/project/result_files.h"
+#include "core/project/result_series.h"
+#include "core/project/words.h"
+#include "core/work/for_rows.h"
+#include "core/work/words.h"
+
+namespace moorhaze {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr int kSmallPicture_px = 320;
+
+/// Where a series' work takes its time, as shares of all of it: measured on 24 frames of 24 megapixels.
+constexpr double kKeysEnd = 0.02, kLookEnd = 0.18, kAlignEnd = 0.42, kMergeEnd = 0.9;
+
+double peak_memory_mb() {
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    return double(usage.ru_maxrss) / 1024;
+}
+
+std::string relative_to(const fs::path& folder, const fs::path& file) {
+    return file.lexically_relative(folder).generic_string();
+}
+
+std::string plural(int count, const char* one, const char* more) {
+    return std::to_string(count) + " " + (count == 1 ? one : more);
+}
+
+/// The finish with a frame that lies in the picture; where it does not, without, and it is said.
+Finish fitting(Finish finish, PixelRect area, std::vector<std::string>& reasons) {
+    try {
+        kept_of(finish.framing, area);
+    } catch (const BadParameter& error) {
+        finish.framing = {};
+        reasons.push_back(std::string("the recipe's crop does not fit (") + error.what() +
+                          "): the whole picture was written");
+    }
+    return finish;
+}
+
+/// One run of one series, step after step.
+class SeriesRun {
+  public:
+    SeriesRun(const SetPlan& plan, const SetSeries& series, const RunSettings& settings,
+              const OnStep& on_step)
+        : plan_(plan), set_series_(series), settings_(settings), on_step_(on_step) {
+        record_.name = series.name;
+        record_.number = series.number;
+        record_.frames = int(series.frames.size());
+    }
+
+    SeriesRecord run(const std::vector<std::string>& keys, const Job& job) {
+        record_.made_of = inputs_of(plan_, set_series_, keys);
+        look(keys, job.part(kKeysEnd, kLookEnd));
+        align(job.part(kLookEnd, kAlignEnd));
+        const std::vector<MergeChoice> merges = merges_of(plan_.recipe, project_);
+        for (std::size_t i = 0; i < merges.size(); ++i) {
+            const double share = (1 - kAlignEnd) / double(merges.size());
+            const double from = kAlignEnd + share * double(i);
+            merge_and_write(int(i), merges[i], job.part(from, from + share));
+        }
+        if (!record_.reasons.empty()) keep_project();
+        record_.state = record_.reasons.empty() ? SeriesState::done : SeriesState::doubtful;
+        return finished_record();
+    }
+
+    /// The record as it stands when the work failed.
+    SeriesRecord failed(const std::string& why) {
+        record_.state = SeriesState::failed;
+        record_.reasons = {why};
+        record_.project.clear();
+        return finished_record();
+    }
+
+  private:
+    void step(const char* name) {
+        const auto now = std::chrono::steady_clock::now();
+        if (!step_.empty()) record_.seconds[step_] += std::chrono::duration<double>(now - begun_).count();
+        step_ = name;
+        begun_ = now;
+        if (on_step_ && !step_.empty()) on_step_(name);
+    }
+
+    SeriesRecord finished_record() {
+        step("");
+        record_.peak_memory_mb = peak_memory_mb();
+        return record_;
+    }
+
+    void doubt(std::string reason) { record_.reasons.push_back(std::move(reason)); }
+    void warn(std::vector<std::string> warnings) {
+        std::move(warnings.begin(), warnings.end(), std::back_inserter(record_.warnings));
+    }
+
+    void look(const std::vector<std::string>& keys, const Job& job) {
+        step("profiling");
+        OpenedSeries opened = make_series(set_series_.frames);
+        warn(opened.problems);
+        opened.series.name = set_series_.name;
+        for (const Frame& frame : opened.series.frames) facts_[frame.id] = frame.info;
+        project_ = with_recipe(with_series({}, opened.series, {}, std::nullopt), plan_.recipe);
+        project_.name = set_series_.name;
+        std::vector<std::pair<FrameId, std::string>> known;
+        for (std::size_t i = 0; i < set_series_.frames.size(); ++i)
+            known.emplace_back(set_series_.frames[i].id, keys[i]);
+        project_ = with_content_keys(project_, known);
+
+        const Looked looked = look_into(series_of(project_, facts_), {}, job);
+        for (const FrameProblem& problem : looked.problems) warn({problem.what});
+        const auto left_out = flagged_frames(project_, looked.whole, plan_.recipe.flags.value_or(FlagRule{}));
+        project_ = with_recipe_for_frames(project_, plan_.recipe, looked.whole, left_out);
+        suggested_ = project_.frames[looked.whole.suggested_reference].id;
+
+        int faults = 0;
+        for (const LeftOut& own : left_out) {
+            warn({in_words(own)});
+            faults += own.why.kind != "unsharp";
+        }
+        warn(warnings_of(looked));
+        if (!looked.problems.empty())
+            doubt(plural(int(looked.problems.size()), "frame", "frames") +
+                  " cannot be read: " + looked.problems[0].what);
+        if (faults >= limits_.left_out && faults > 0)
+            doubt(plural(faults, "frame was", "frames were") + " left out");
+        if (looked.order.needs_repair()) doubt("the frames are not in order: " + looked.order.reason);
+        for (const std::string& sentence : looked.mixed) doubt(sentence);
+        const FrameRange range = moorhaze::range_of(project_);
+        for (const FocusGap& gap : looked.whole.gaps)
+            if (gap.missing >= limits_.gap_steps && range.contains(gap.after) && range.contains(gap.before))
+                doubt(in_words(gap));
+    }
+
+    void align(const Job& job) {
+        step("aligning");
+        series_ = series_of(project_, facts_);
+        from_ = merge_inputs(project_, suggested_);
+        geometry_ = align_series(series_, from_.align, nullptr, job).geometry;
+        const std::vector<std::string> unaligned = warnings_of(geometry_, series_);
+        warn(unaligned);
+        if (!unaligned.empty())
+            doubt(plural(int(unaligned.size()), "frame was", "frames were") + " not aligned");
+        record_.residual_px = geometry_.residual_px();
+        if (record_.residual_px > limits_.residual_px)
+            doubt("the frames lie " + words("%.2g px", record_.residual_px) + " apart after aligning");
+    }
+
+    void merge_and_write(int place, const MergeChoice& choice, const Job& job) {
+        const double merge_share = (kMergeEnd - kAlignEnd) / (1 - kAlignEnd);
+        step("merging");
+        from_.choice = choice;
+        const MergeResult merge =
+            merge_series(series_, geometry_, from_, settings_.memory_bytes, {}, job.part(0, merge_share));
+        for (const FrameProblem& problem : merge.problems) warn({problem.what});
+        const auto indices = indices_of(from_.frames, series_);
+        record_.merged = int(std::count_if(indices.begin(), indices.end(), [&](int frame) {
+            return geometry_.frames[std::size_t(frame)].registered;
+        }));
+        if (limits_.snags && place == 0) {
+            step("looking for snags");
+            record_.snags = int(snags_of_result(merge, series_, geometry_, from_, job.quiet()).size());
+            if (*record_.snags >= *limits_.snags)
+                doubt(plural(*record_.snags, "doubtful place", "doubtful places"));
+        }
+        step("finishing");
+        const Frame& reference = series_.frames[std::size_t(geometry_.reference)];
+        std::vector<std::string> same_for_all;
+        const Finish finish =
+            fitting(project_.finish, merge.area, place == 0 ? record_.reasons : same_for_all);
+        auto subject = finish_subject(merge.picture, merge.area.tl(), 1, job.quiet());
+        subject = prepared(subject, finish, series_.size(), job.quiet());
+        HandedPicture handed = handed_picture(subject, finish, job.quiet());
+        handed.raw = raw_rendering_of(reference, from_.align.look.development);
+        handed.layers = [&](const Job& own) {
+            const FrameSource frames(series_, geometry_, std::make_shared<FrameCache>(0));
+            return layers_of(merge, {}, {frames, {}}, finish.framing, own);
+        };
+        record_.width = handed.finished.width();
+        record_.height = handed.finished.height();
+
+        step("writing");
+        std::vector<OutputFile> files;
+        for (const SetFile& file :
+             files_of(plan_, set_series_, reference.info.shooting, handed.finished.pixels.size()))
+            if (file.merge == place) files.push_back({file.path, file.output});
+        claim_names(files);
+        const ProjectResult made{
+            {place + 1}, merge_method(choice.method).title, from_, record_.seconds["merging"], false, {}, {}};
+        const SaidOfPicture said{project_.hand_over.about, reference.info.shooting,
+                                 made_with(made) + finish_in_words(finish)};
+        std::string problem;
+        for (const WrittenFile& file : write_outputs(handed, files, said, true, job.part(merge_share, 1)))
+            if (!file.problem.empty())
+                problem += (problem.empty() ? "" : "; ") + file.problem;
+            else
+                for (RecordedFile& own : record_.files)
+                    if (own.file == relative_to(plan_.out.folder, file.path)) own.bytes = file.bytes;
+        if (!problem.empty()) throw FileError(problem);
+        if (place == 0) write_small_picture(handed, reference.info.shooting, job);
+        if (record_.reasons.empty()) return;
+        keep_result(made, merge, reference.info.shooting, job);
+        project_ = with_result(project_, made);
+    }
+
+    /// Says in the record which files are about to be written, so that whoever goes on after an interruption
+    /// may replace them.
+    void claim_names(const std::vector<OutputFile>& files) {
+        for (const OutputFile& file : files) {
+            const std::string name = relative_to(plan_.out.folder, file.path);
+            std::error_code unknown;
+            const bool is_own = std::find(own_before_.begin(), own_before_.end(), name) != own_before_.end();
+            if (!settings_.overwrite && !is_own && fs::exists(file.path, unknown))
+                throw FileError(file.path.string() +
+                                ": exists already and was not made by this recipe of these frames. Choose "
+                                "another place with --out, or add --overwrite.");
+            fs::create_directories(file.path.parent_path(), unknown);
+            record_.files.push_back({name, 0});
+        }
+        SeriesRecord begun = record_;
+        begun.state = SeriesState::writing;
+        write_record(set_folder(plan_.out), begun);
+    }
+
+    void write_small_picture(const HandedPicture& handed, const ShootingData& shooting, const Job& job) {
+        Output small;
+        small.format = FileFormat::jpeg;
+        small.bits = 8;
+        small.quality = 85;
+        small.profile = ProfileWish::srgb;
+        small.size = {SizeWish::long_side,
+                      double(std::min(kSmallPicture_px, std::max(record_.width, record_.height)))};
+        ShootingData plain;
+        plain.taken = shooting.taken;
+        write_output(small_picture_file(set_folder(plan_.out), record_.name), {handed.finished}, small, {},
+                     plain, {}, true, job.quiet());
+    }
+
+    fs::path unfinished_project() const {
+        return set_folder(plan_.out) / "projects" / ("." + as_file_name(record_.name));
+    }
+
+    /// Results go into a hidden folder, which becomes the project's when all of it is there.
+    void keep_result(const ProjectResult& made, const MergeResult& merge, const ShootingData& shooting,
+                     const Job& job) {
+        std::error_code failed;
+        if (made.id.value == 1) fs::remove_all(unfinished_project(), failed);
+        fs::create_directories(unfinished_project() / "results", failed);
+        write_result(unfinished_project(), made.id, merge, geometry_, from_, shooting, job.quiet());
+    }
+
+    void keep_project() {
+        const fs::path parent = set_folder(plan_.out) / "projects";
+        const fs::path own = parent / as_file_name(record_.name);
+        std::error_code failed;
+        // Left by a run that was interrupted right here: nothing of a person's is in it.
+        if (!project_before_.empty() && fs::exists(plan_.out.folder / project_before_, failed) &&
+            is_untouched(plan_.out.folder / project_before_))
+            fs::remove_all((plan_.out.folder / project_before_).parent_path(), failed);
+        const fs::path file = free_project_file(parent, own.filename().string());
+        SavedProject saved{project_, {"mend", std::nullopt, ResultId{1}}, series_.size()};
+        saved.project.name = record_.name;
+        save_project(unfinished_project() / file.filename(), saved);
+        record_.project = relative_to(plan_.out.folder, file);
+        SeriesRecord begun = record_;
+        begun.state = SeriesState::writing;
+        write_record(set_folder(plan_.out), begun);
+        fs::rename(unfinished_project(), file.parent_path(), failed);
+        if (failed)
+            throw FileError(file.parent_path().string() + ": the project cannot be kept (" +
+                            failed.message() + ").");
+    }
+
+    /// True where a project is as a run left it.
+    bool is_untouched(const fs::path& file) const {
+        std::error_code unknown;
+        return !fs::exists(last_good(file), unknown);
+    }
+
+  public:
+    /// What an interrupted run of the same was about to write.
+    void may_replace(const SeriesRecord& before) {
+        for (const RecordedFile& file : before.files) own_before_.push_back(file.file);
+        project_before_ = before.project;
+    }
+
+  private:
+    const SetPlan& plan_;
+    const SetSeries& set_series_;
+    const RunSettings& settings_;
+    const OnStep& on_step_;
+    const DoubtLimits limits_ = plan_.recipe.doubts.value_or(DoubtLimits{});
+    SeriesRecord record_;
+    std::vector<std::string> own_before_;
+    std::string project_before_;
+    Project project_;
+    FrameFacts facts_;
+    FrameId suggested_{};
+    Series series_;
+    MadeFrom from_;
+    SeriesGeometry geometry_;
+    std::string step_;
+    std::chrono::steady_clock::time_point begun_;
+};
+
+bool all_there(const SetPlan& plan, const SeriesRecord& record) {
+    std::error_code unknown;
+    return std::all_of(record.files.begin(), record.files.end(), [&](const RecordedFile& file) {
+        return fs::exists(plan.out.folder / file.file, unknown);
+    });
+}
+
+}  // namespace
+
+std::vector<std::string> frame_keys(const SetSeries& series, const Job& job) {
+    std::vector<std::string> keys(series.frames.size());
+    for_rows(int(keys.size()), job, [&](int i) {
+        keys[std::size_t(i)] = content_key_of(series.frames[std::size_t(i)].path, job.quiet());
+    });
+    return keys;
+}
+
+SeriesRecord state_of(const SetPlan& plan, const SetSeries& series, const std::vector<std::string>& keys,
+                      bool overwrite) {
+    const auto known = read_record(set_folder(plan.out), series.name);
+    const bool is_same = known && known->made_of == inputs_of(plan, series, keys);
+    if (is_same && known->is_made() && all_there(plan, *known)) return *known;
+    SeriesRecord waiting;
+    waiting.name = series.name;
+    waiting.number = series.number;
+    waiting.frames = int(series.frames.size());
+    if (overwrite || is_same) return waiting;
+    const PictureInfo& info = series.frames.front().info;
+    std::error_code unknown;
+    for (const SetFile& file : files_of(plan, series, info.shooting, {info.width, info.height}))
+        if (fs::exists(file.path, unknown))
+            waiting.reasons.push_back(file.path.string() + ": exists already");
+    return waiting;
+}
+
+SeriesRecord run_series(const SetPlan& plan, const SetSeries& series, const RunSettings& settings,
+                        const OnStep& on_step, const Job& job) {
+    const fs::path folder = set_folder(plan.out);
+    const SeriesClaim claim(folder, series.name);
+    SeriesRun run(plan, series, settings, on_step);
+    if (!claim.is_mine()) return run.failed("another run works on it just now");
+    SeriesRecord record;
+    try {
+        if (on_step) on_step("reading");
+        const auto keys = frame_keys(series, job.part(0, kKeysEnd));
+        if (const SeriesRecord known = state_of(plan, series, keys, true); known.is_made()) return known;
+        if (const auto before = read_record(folder, series.name);
+            before && before->made_of == inputs_of(plan, series, keys))
+            run.may_replace(*before);
+        record = run.run(keys, job);
+    } catch (const Cancelled&) {
+        throw;
+    } catch (const std::exception& error) {
+        record = run.failed(error.what());
+    }
+    write_record(folder, record);
+    return record;
+}
+
+double guessed_seconds(const SetSeries& series) {
+    const PictureInfo& info = series.frames.front().info;
+    // About 0.35 s for each frame of 24 megapixels and step, on two cores.
+    return double(series.frames.size()) * info.width * info.height / 24e6 * 1.2 + 1;
+}
+
+}  // namespace moorhaze

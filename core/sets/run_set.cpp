@@ -1,0 +1,76 @@
+#include "core/sets/run_set.h"
+
+#include <algorithm>
+#include <chrono>
+#include <mutex>
+
+#include "core/sets/outcome.h"
+
+namespace moorhaze {
+namespace {
+
+/// Time left by the share of the work that is done, counted in what the series are guessed to take.
+class Pace {
+  public:
+    explicit Pace(const SetPlan& plan) {
+        for (const SetSeries& series : plan.series) guesses_.push_back(guessed_seconds(series));
+        for (const double guess : guesses_) all_ += guess;
+    }
+
+    double fraction(int place, double within) const {
+        double done = within * guesses_[std::size_t(place)];
+        for (int i = 0; i < place; ++i) done += guesses_[std::size_t(i)];
+        return all_ > 0 ? done / all_ : 1;
+    }
+
+    /// What was passed over took no time, and tells nothing of how long the others take.
+    void passed_over(int place) { passed_over_ += guesses_[std::size_t(place)]; }
+
+    double seconds_left(double fraction) const {
+        const std::chrono::duration<double> spent = std::chrono::steady_clock::now() - begun_;
+        const double left = (1 - fraction) * all_, worked = fraction * all_ - passed_over_;
+        return worked > 0.02 * all_ && spent.count() > 5 ? left * spent.count() / worked : left;
+    }
+
+  private:
+    std::vector<double> guesses_;
+    double all_ = 0, passed_over_ = 0;
+    std::chrono::steady_clock::time_point begun_ = std::chrono::steady_clock::now();
+};
+
+}  // namespace
+
+std::vector<SeriesRecord> run_set(const SetPlan& plan, const RunSettings& settings, const SetEvents& events,
+                                  const Job& job) {
+    std::vector<SeriesRecord> records;
+    write_set_list(plan);
+    Pace pace(plan);
+    for (int place = 0; place < int(plan.series.size()); ++place) {
+        job.checkpoint();
+        const SetSeries& series = plan.series[std::size_t(place)];
+        std::mutex guard;  // progress comes from any thread
+        SetProgress progress{place, int(plan.series.size()), series.name, {}, 0, 0};
+        const auto notify = [&](double within) {
+            const std::lock_guard lock(guard);
+            progress.fraction = std::max(progress.fraction, pace.fraction(place, within));
+            progress.seconds_left = pace.seconds_left(progress.fraction);
+            if (events.on_progress) events.on_progress(progress);
+        };
+        const auto on_step = [&](const char* step) {
+            {
+                const std::lock_guard lock(guard);
+                progress.step = step;
+            }
+            notify(0);
+        };
+        const auto begun = std::chrono::steady_clock::now();
+        records.push_back(run_series(plan, series, settings, on_step, {job.stop, notify}));
+        const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begun;
+        if (took.count() < 0.5 * records.back().all_seconds()) pace.passed_over(place);
+        if (events.on_series) events.on_series(place, records.back());
+        write_outcome(set_folder(plan.out));
+    }
+    return records;
+}
+
+}  // namespace moorhaze

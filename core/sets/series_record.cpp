@@ -1,0 +1,170 @@
+#include "core/sets/series_record.h"
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <fstream>
+#include <numeric>
+
+#include "core/files/safe_write.h"
+#include "core/project/decisions_json.h"
+
+namespace moorhaze {
+namespace {
+
+namespace fs = std::filesystem;
+using Json = DecisionJson;
+
+constexpr int kRecordVersion = 1;
+/// Raised when the same inputs give other pixels than before.
+constexpr int kMakingVersion = 1;
+
+constexpr Named<SeriesState> kStates[] = {{SeriesState::waiting, "waiting"},
+                                          {SeriesState::writing, "writing"},
+                                          {SeriesState::done, "done"},
+                                          {SeriesState::doubtful, "look-at-this"},
+                                          {SeriesState::failed, "failed"}};
+
+Json json_object(const SeriesRecord& own) {
+    Json json{{"moorhaze_series", kRecordVersion},
+              {"name", own.name},
+              {"number", own.number},
+              {"state", name_of(kStates, own.state)},
+              {"reasons", own.reasons},
+              {"warnings", own.warnings},
+              {"files", Json::array()},
+              {"project", own.project},
+              {"frames", own.frames},
+              {"merged", own.merged},
+              {"width", own.width},
+              {"height", own.height},
+              {"residual_px", own.residual_px},
+              {"seconds", own.seconds},
+              {"peak_memory_mb", own.peak_memory_mb},
+              {"made_of", own.made_of.empty() ? Json() : Json::parse(own.made_of)}};
+    for (const RecordedFile& file : own.files)
+        json["files"].push_back({{"file", file.file}, {"bytes", file.bytes}});
+    if (own.snags) json["snags"] = *own.snags;
+    return json;
+}
+
+SeriesRecord record_of(const Json& json) {
+    Members members(json, "of the series");
+    int version = 0;
+    members.get("moorhaze_series", version);
+    if (version != kRecordVersion) throw FileError("is of another version");
+    SeriesRecord own;
+    members.get("name", own.name);
+    members.get("number", own.number);
+    if (const Json* state = members.find("state")) own.state = named(kStates, *state);
+    members.get("reasons", own.reasons);
+    members.get("warnings", own.warnings);
+    if (const Json* files = members.find("files"))
+        for (const Json& file : *files)
+            own.files.push_back({file.at("file").get<std::string>(), file.at("bytes").get<std::uintmax_t>()});
+    members.get("project", own.project);
+    members.get("frames", own.frames);
+    members.get("merged", own.merged);
+    members.get("width", own.width);
+    members.get("height", own.height);
+    members.get("residual_px", own.residual_px);
+    if (const Json* snags = members.find("snags")) own.snags = snags->get<int>();
+    members.get("seconds", own.seconds);
+    members.get("peak_memory_mb", own.peak_memory_mb);
+    if (const Json* made_of = members.find("made_of")) own.made_of = made_of->dump();
+    return own;
+}
+
+std::optional<SeriesRecord> read(const fs::path& file) {
+    std::ifstream in(file);
+    if (!in) return std::nullopt;
+    try {
+        return record_of(Json::parse(in));
+    } catch (const nlohmann::json::exception&) {
+        return std::nullopt;
+    } catch (const FileError&) {
+        return std::nullopt;
+    }
+}
+
+fs::path of_series(const fs::path& folder, const std::string& series, const char* ending) {
+    return folder / "series" / (as_file_name(series) + ending);
+}
+
+}  // namespace
+
+const char* name_of(SeriesState state) {
+    return kStates[int(state)].name;
+}
+
+const char* words_for(SeriesState state) {
+    return state == SeriesState::doubtful ? "look at this" : name_of(state);
+}
+
+double SeriesRecord::all_seconds() const {
+    return std::accumulate(seconds.begin(), seconds.end(), 0.0,
+                           [](double sum, const auto& step) { return sum + step.second; });
+}
+
+std::string inputs_of(const SetPlan& plan, const SetSeries& series, const std::vector<std::string>& keys) {
+    Json json{{"making", kMakingVersion},
+              {"recipe", Json::parse(json_of(plan.recipe))},
+              {"frames", keys},
+              {"files", Json::array()}};
+    const PictureInfo& info = series.frames.front().info;
+    for (const SetFile& file : files_of(plan, series, info.shooting, {info.width, info.height}))
+        json["files"].push_back(file.path.lexically_relative(plan.out.folder).generic_string());
+    return json.dump();
+}
+
+fs::path record_file(const fs::path& folder, const std::string& series) {
+    return of_series(folder, series, ".json");
+}
+
+fs::path small_picture_file(const fs::path& folder, const std::string& series) {
+    return of_series(folder, series, ".jpg");
+}
+
+std::optional<SeriesRecord> read_record(const fs::path& folder, const std::string& series) {
+    return read(record_file(folder, series));
+}
+
+std::vector<SeriesRecord> all_records(const fs::path& folder) {
+    std::vector<SeriesRecord> records;
+    std::error_code none;
+    for (fs::directory_iterator at(folder / "series", none), end; !none && at != end; at.increment(none))
+        if (at->path().extension() == ".json" && !at->path().filename().string().starts_with('.'))
+            if (auto record = read(at->path())) records.push_back(std::move(*record));
+    return records;
+}
+
+std::string json_of(const SeriesRecord& record) {
+    return json_object(record).dump(1) + "\n";
+}
+
+void write_record(const fs::path& folder, const SeriesRecord& record) {
+    write_text_file(record_file(folder, record.name), json_of(record), true);
+}
+
+SeriesClaim::SeriesClaim(const fs::path& folder, const std::string& series) {
+    const fs::path file = of_series(folder, series, ".claim");
+    std::error_code failed;
+    fs::create_directories(file.parent_path(), failed);
+    handle_ = open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    if (handle_ < 0)
+        throw FileError(file.string() + ": cannot be written (" + std::strerror(errno) +
+                        "). Choose another place for the pictures with --out.");
+    if (flock(handle_, LOCK_EX | LOCK_NB) != 0) {
+        close(handle_);
+        handle_ = -1;
+    }
+}
+
+SeriesClaim::~SeriesClaim() {
+    if (handle_ >= 0) close(handle_);
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,127 @@
+#include "core/sets/set_plan.h"
+
+#include <map>
+
+namespace moorhaze {
+namespace {
+
+namespace fs = std::filesystem;
+
+bool is_pattern(const std::string& text) {
+    return text.find('{') != std::string::npos;
+}
+
+/// A pattern with its parts replaced, without an ending: for folders.
+std::string expanded(const std::string& pattern, const NameParts& parts) {
+    return fs::path(name_of_output(pattern + ".tif", parts, FileFormat::tiff)).stem().string();
+}
+
+fs::path folder_of(const OutPattern& out, const NameParts& parts) {
+    fs::path folder = out.folder;
+    for (const fs::path& pattern : fs::path(out.folders)) folder /= expanded(pattern.string(), parts);
+    return folder;
+}
+
+SetPlan plan_of(Recipe recipe, const OutPattern& out, OpenedCard card) {
+    SetPlan plan{std::move(recipe), out, {}, std::move(card.problems), std::move(card.notes)};
+    for (FoundSeries& found : card.series)
+        plan.series.push_back({std::move(found.name), int(plan.series.size()) + 1, std::move(found.reason),
+                               std::move(found.frames)});
+    return plan;
+}
+
+}  // namespace
+
+OutPattern parse_out(const std::string& text) {
+    if (text.empty()) throw BadParameter("the place for the pictures needs a name");
+    OutPattern out{{}, {}, {}};
+    const fs::path whole(text);
+    bool in_patterns = false;
+    for (auto part = whole.begin(); part != whole.end(); ++part) {
+        const std::string own = part->string();
+        const bool is_last = std::next(part) == whole.end();
+        in_patterns = in_patterns || is_pattern(own);
+        if (!in_patterns) {
+            out.folder /= *part;
+        } else if (is_last) {
+            out.name = own;  // empty behind a '/'
+        } else {
+            out.folders += (out.folders.empty() ? "" : "/") + own;
+        }
+        if (is_pattern(own)) expanded(own, {"series", "result", "method", "article", "date"});
+    }
+    if (out.folder.empty()) out.folder = ".";
+    return out;
+}
+
+SetPlan plan_set(Recipe recipe, const std::vector<fs::path>& files_or_folders, const OutPattern& out,
+                 const Job& job) {
+    SetPlan plan = plan_of(std::move(recipe), out, open_card(files_or_folders, job));
+    check_names(plan);
+    return plan;
+}
+
+SetPlan plan_one_series(Recipe recipe, const std::vector<fs::path>& files, std::string name, int number,
+                        const OutPattern& out, const Job& job) {
+    OpenedSeries opened = open_series(files, job);
+    OpenedCard card;
+    card.series.push_back({std::move(opened.series.frames), {}, std::move(name)});
+    card.problems = std::move(opened.problems);
+    card.notes = std::move(opened.notes);
+    SetPlan plan = plan_of(std::move(recipe), out, std::move(card));
+    plan.series[0].number = number;
+    check_names(plan);
+    return plan;
+}
+
+std::vector<SetFile> files_of(const SetPlan& plan, const SetSeries& series, const ShootingData& shooting,
+                              cv::Size picture) {
+    const HandOver hand_over = plan.recipe.hand_over.value_or(HandOver{});
+    const std::vector<MergeChoice> merges = merges_of(plan.recipe, {});
+    NameParts parts;
+    parts.series = series.name;
+    parts.number = series.number;
+    parts.article = article_of(hand_over, series.name);
+    parts.date = shooting.taken.value_or("").substr(0, 10);
+    parts.frames = int(series.frames.size());
+    std::vector<SetFile> files;
+    for (std::size_t merge = 0; merge < merges.size(); ++merge) {
+        parts.method = merges[merge].method;
+        parts.result = merge_method(merges[merge].method).title;
+        for (const Output& output : hand_over.outputs) {
+            if (output.is_off) continue;
+            const cv::Size size = size_of_output(output.size, picture);
+            parts.width = size.width, parts.height = size.height;
+            const std::string& pattern = plan.out.name.empty() ? output.name : plan.out.name;
+            files.push_back({int(merge), output,
+                             folder_of(plan.out, parts) / name_of_output(pattern, parts, output.format)});
+        }
+    }
+    return files;
+}
+
+void check_names(const SetPlan& plan) {
+    std::map<std::string, std::string> taken;  // name without regard to case, and whose it is
+    for (const SetSeries& series : plan.series) {
+        const PictureInfo& info = series.frames.front().info;
+        for (const SetFile& file : files_of(plan, series, info.shooting, {info.width, info.height})) {
+            std::string name = file.path.string();
+            for (char& letter : name) letter = char(std::tolower(static_cast<unsigned char>(letter)));
+            const auto [other, is_new] = taken.emplace(name, series.name);
+            if (is_new) continue;
+            const bool same_series = other->second == series.name;
+            throw BadParameter(file.path.string() + " would be written " +
+                               (same_series ? "twice for " + series.name
+                                            : "for both " + other->second + " and " + series.name) +
+                               ". Put " + (same_series ? "{method} or {size}" : "{series} or {number}") +
+                               " into the name.");
+        }
+    }
+    if (taken.empty()) throw BadParameter("the recipe writes no file: switch one of its outputs on");
+}
+
+fs::path set_folder(const OutPattern& out) {
+    return out.folder / "moorhaze-set";
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,199 @@
+// Sets as users' scripts run them: the program itself is started, interrupted and killed.
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <catch2/catch.hpp>
+#include <csignal>
+#include <nlohmann/json.hpp>
+#include <random>
+#include <sstream>
+#include <thread>
+
+#include "core/files/picture_file.h"
+#include "tests/support/card_files.h"
+#include "tests/support/measures.h"
+
+using namespace moorhaze;
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr const char* kRecipe = R"({"moorhaze_recipe": 1, "merge": [{"method": "depth", "detail_size_px": 3}],
+    "hand_over": {"outputs": [{"format": "tiff", "bits": 16, "name": "{series}"}]},
+    "doubts": {"gap_steps": 1000, "residual_px": 100}})";
+
+struct Card {
+    test::Scratch scratch;
+    explicit Card(const std::vector<std::string>& names, cv::Size size = {120, 80}) {
+        test::write_card(scratch / "card", names, size, 4);
+        test::write_all(scratch / "recipe.json", kRecipe);
+    }
+    std::string path(const std::string& name) const { return (scratch / name).string(); }
+    test::Ran run(const std::string& more, const std::string& out = "out") const {
+        return test::run(std::string(MOORHAZE_CLI) + " run " + path("recipe.json") + " " + path("card") +
+                         " --out '" + path(out) + "' " + more);
+    }
+    std::map<std::string, std::string> pictures(const std::string& out) const {
+        auto contents = test::contents_of(scratch / out);
+        std::erase_if(contents, [](const auto& file) { return file.first.starts_with("moorhaze-set"); });
+        return contents;
+    }
+};
+
+/// The program, running beside the test.
+class Started {
+  public:
+    explicit Started(const std::vector<std::string>& arguments) : process_(fork()) {
+        if (process_ != 0) return;
+        std::vector<char*> list;
+        for (const std::string& own : arguments) list.push_back(const_cast<char*>(own.c_str()));
+        list.push_back(nullptr);
+        execv(list[0], list.data());
+        _exit(127);
+    }
+    ~Started() {
+        if (process_ > 0) end(SIGKILL);
+    }
+    /// Sends a signal and waits; the exit code, or -1 where it did not end by itself.
+    int end(int signal) {
+        kill(process_, signal);
+        int status = 0;
+        waitpid(process_, &status, 0);
+        process_ = -1;
+        return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    }
+
+  private:
+    pid_t process_;
+};
+
+}  // namespace
+
+TEST_CASE("run says what it would do, does it, and passes over what is done", "[cli][sets]") {
+    const Card card({"lichen", "moss"});
+    const auto dry = card.run("--dry-run --quiet");
+    INFO(dry.text);
+    CHECK(dry.code == 0);
+    CHECK_THAT(dry.text, Catch::Contains("lichen: 4 frames, 120x80") && Catch::Contains("out/moss.tif") &&
+                             Catch::Contains("2 series"));
+    CHECK_FALSE(fs::exists(card.path("out")));
+    const auto ran = card.run("");
+    INFO(ran.text);
+    CHECK(ran.code == 0);
+    CHECK_THAT(ran.text, Catch::Contains("2 of 2 series done") && Catch::Contains("left"));
+    CHECK(card.pictures("out").size() == 2);
+    CHECK_THAT(card.run("--dry-run --quiet").text, Catch::Contains("done already"));
+    CHECK(card.run("--quiet").text.empty());
+    CHECK_THAT(test::run(std::string(MOORHAZE_CLI) + " run --collect --out " + card.path("out")).text,
+               Catch::Contains("2 of 2 series done"));
+    CHECK(card.run("--only 5").code == 2);
+    CHECK(card.run("--only 2 --quiet", "second").code == 0);
+    CHECK(card.pictures("second").size() == 1);
+}
+
+TEST_CASE("a series of a set has the pixels of a single merge", "[cli][sets]") {
+    const Card card({"lichen"});
+    REQUIRE(card.run("--quiet").code == 0);
+    REQUIRE(test::run(std::string(MOORHAZE_CLI) + " merge " + card.path("card/lichen") + " -o " +
+                      card.path("single.tif") + " --method depth --detail-size 3 --quiet")
+                .code == 0);
+    const Picture one = read_picture(card.path("out/lichen.tif")),
+                  other = read_picture(card.path("single.tif"));
+    REQUIRE(one.pixels.size() == other.pixels.size());
+    CHECK(cv::norm(one.pixels, other.pixels, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("the listed commands, run one by one in any order, give the same files", "[cli][sets]") {
+    const Card card({"it's moss", "lichen"});
+    REQUIRE(card.run("--quiet").code == 0);
+    const auto list = card.run("--list --quiet", "by hand");
+    REQUIRE(list.code == 0);
+    std::vector<std::string> commands;
+    std::istringstream lines(list.text);
+    for (std::string line; std::getline(lines, line);) commands.push_back(line);
+    INFO(list.text);
+    REQUIRE(commands.size() == 2);
+    for (auto command = commands.rbegin(); command != commands.rend(); ++command) {
+        const auto ran = test::run("cd / && " + *command);
+        INFO(*command << "\n" << ran.text);
+        CHECK(ran.code == 0);
+    }
+    CHECK(card.pictures("by hand") == card.pictures("out"));
+    CHECK_THAT(
+        test::run(std::string(MOORHAZE_CLI) + " run --collect --out '" + card.path("by hand") + "'").text,
+        Catch::Contains("2 of 2 series done"));
+}
+
+TEST_CASE("a run that is killed ten times ends in the same files, none half written",
+          "[cli][sets][interrupted]") {
+    const Card card({"a", "b", "c"}, {240, 160});
+    REQUIRE(card.run("--quiet", "whole").code == 0);
+    const auto whole = card.pictures("whole");
+    const std::vector<std::string> command{MOORHAZE_CLI,      "run",   card.path("recipe.json"),
+                                           card.path("card"), "--out", card.path("out"),
+                                           "--quiet"};
+    std::mt19937 random(3);
+    int unfinished = 0;
+    for (int i = 0; i < 10; ++i) {
+        Started run(command);
+        std::this_thread::sleep_for(std::chrono::milliseconds(30 + int(random() % 250)));
+        run.end(SIGKILL);
+        if (!fs::exists(card.path("out"))) continue;
+        for (const auto& [name, bytes] : card.pictures("out")) {
+            if (name.starts_with(".moorhaze-")) continue;  // what the killed one was writing
+            INFO(name);
+            CHECK(bytes == whole.at(name));
+        }
+        unfinished += card.pictures("out").size() < whole.size();
+    }
+    CHECK(unfinished > 0);
+    CHECK(card.run("--quiet").code == 0);
+    auto made = card.pictures("out");
+    std::erase_if(made, [](const auto& file) { return file.first.starts_with(".moorhaze-"); });
+    CHECK(made == whole);
+}
+
+TEST_CASE("a recipe of a project does what the project was decided to", "[cli][sets]") {
+    const Card card({"a"});
+    const auto bad = test::run(std::string(MOORHAZE_CLI) + " run " + card.path("none.json") + " " +
+                               card.path("card") + " --out " + card.path("out"));
+    CHECK(bad.code == 1);
+    CHECK_THAT(bad.text, Catch::Contains("none.json"));
+    CHECK(test::run(std::string(MOORHAZE_CLI) + " run").code == 2);
+    test::write_all(card.scratch / "recipe.json", R"({"moorhaze_recipe": 1, "sauce": 1})");
+    const auto unknown = card.run("--quiet");
+    CHECK(unknown.code == 1);
+    CHECK_THAT(unknown.text, Catch::Contains("recipe.json") && Catch::Contains("sauce"));
+}
+
+TEST_CASE("a watched folder is worked on until it is stopped", "[cli][sets]") {
+    const Card card({"a"});
+    fs::create_directories(card.path("in"));
+    Started run({MOORHAZE_CLI, "run", card.path("recipe.json"), card.path("in"), "--out", card.path("out"),
+                 "--watch", "--quiet-for", "2", "--quiet"});
+    fs::copy(card.path("card/a"), card.path("in/a"));
+    const fs::path table = card.scratch / "out" / "moorhaze-set" / "outcome.json";
+    for (int i = 0; i < 300 && !fs::exists(table); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    CHECK(run.end(SIGTERM) == 0);
+    REQUIRE(fs::exists(table));
+    const auto json = nlohmann::json::parse(test::read_all(table));
+    CHECK(json["series"][0]["name"] == "a 1");
+    INFO(json.dump(1));
+    CHECK(json["series"][0]["state"] == "done");
+    CHECK(card.pictures("out").contains("a 1.tif"));
+}
+
+TEST_CASE("a full disc is told for each series, and leaves no part of a file", "[cli][sets]") {
+    const Card card({"a", "b"}, {400, 300});
+    // No file may grow beyond 100 kB: as on a disc with so little room (records still fit).
+    const auto ran = test::run("ulimit -f 100; trap '' XFSZ; " + std::string(MOORHAZE_CLI) + " run " +
+                               card.path("recipe.json") + " " + card.path("card") + " --out " +
+                               card.path("out") + " --quiet");
+    INFO(ran.text);
+    CHECK(ran.code == 1);
+    CHECK_THAT(ran.text, Catch::Contains("2 failed"));
+    CHECK(card.pictures("out").empty());
+    CHECK(card.run("--quiet").code == 0);
+    CHECK(card.pictures("out").size() == 2);
+}
