@@ -28,6 +28,7 @@ CLI::App* add_finish(CLI::App& app, const Common& common);
 CLI::App* add_plan(CLI::App& app, const Common& common);
 CLI::App* add_run(CLI::App& app, const Common& common);
 CLI::App* add_simulate(CLI::App& app, const Common& common);
+CLI::App* add_spin(CLI::App& app, const Common& common);
 
 /// Progress on stderr: one line, rewritten; nothing when quiet.
 class ProgressLine {

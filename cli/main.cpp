@@ -12,7 +12,7 @@ int main(int argc, char** argv) {
     for (CLI::App* command :
          {cli::add_inspect(app, common), cli::add_align(app, common), cli::add_merge(app, common),
           cli::add_mend(app, common), cli::add_finish(app, common), cli::add_run(app, common),
-          cli::add_plan(app, common), cli::add_simulate(app, common)})
+          cli::add_spin(app, common), cli::add_plan(app, common), cli::add_simulate(app, common)})
         command->add_flag("--quiet", common.quiet, "No progress and no notes on stderr");
     try {
         app.parse(argc, argv);

@@ -9,6 +9,7 @@
 #include "cli/commands.h"
 #include "core/project/project_folder.h"
 #include "core/sets/arriving_series.h"
+#include "core/sets/cluster_job.h"
 #include "core/sets/outcome.h"
 #include "core/sets/run_set.h"
 
@@ -23,7 +24,8 @@ struct Arguments {
     std::string name;
     int number = 1, memory_mb = 0;
     double quiet_s = 30;
-    bool dry_run = false, list = false, watch = false, collect = false, overwrite = false;
+    std::string cluster_options;
+    bool dry_run = false, list = false, slurm = false, watch = false, collect = false, overwrite = false;
 };
 
 /// Asks the work to stop when the person does (Ctrl+C, or a signal to end); a second time ends at once.
@@ -52,25 +54,73 @@ Recipe recipe_named(const std::string& file) {
     return read_recipe(file);
 }
 
-std::string quoted(const std::string& text) {
-    const char* plain = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-./,:+=@%";
-    if (!text.empty() && text.find_first_not_of(plain) == std::string::npos) return text;
-    std::string safe = "'";
-    for (const char letter : text) safe += letter == '\'' ? std::string("'\\''") : std::string(1, letter);
-    return safe + "'";
+std::string program() {
+    return quoted_for_shell(std::filesystem::read_symlink("/proc/self/exe").string());
 }
 
 /// One command that does one series, whatever else runs and wherever.
 std::string command_for(const Arguments& arguments, const SetSeries& series) {
     namespace fs = std::filesystem;
-    std::string command = quoted(fs::read_symlink("/proc/self/exe").string()) + " run " +
-                          quoted(fs::absolute(arguments.recipe).string()) + " --quiet --out " +
-                          quoted(fs::absolute(arguments.out).lexically_normal().string()) + " --as " +
-                          quoted(series.name) + " --number " + std::to_string(series.number);
+    std::string command =
+        program() + " run " + quoted_for_shell(fs::absolute(arguments.recipe).string()) + " --quiet --out " +
+        quoted_for_shell(fs::absolute(arguments.out).lexically_normal().string()) + " --as " +
+        quoted_for_shell(series.name) + " --number " + std::to_string(series.number);
     if (arguments.overwrite) command += " --overwrite";
     if (arguments.memory_mb > 0) command += " --memory " + std::to_string(arguments.memory_mb);
-    for (const Frame& frame : series.frames) command += " " + quoted(fs::absolute(frame.path).string());
+    for (const Frame& frame : series.frames)
+        command += " " + quoted_for_shell(fs::absolute(frame.path).string());
     return command;
+}
+
+/// What a command prints, without the line's end.   @throws Error with what it says where it fails.
+std::string output_of(const std::string& command) {
+    FILE* pipe = popen((command + " 2>&1").c_str(), "r");
+    if (!pipe) throw Error("no process can be started");
+    std::string text;
+    char buffer[4096];
+    while (const std::size_t got = fread(buffer, 1, sizeof buffer, pipe)) text.append(buffer, got);
+    while (!text.empty() && text.back() == '\n') text.pop_back();
+    if (pclose(pipe) != 0)
+        throw Error("Slurm does not take the job (" + text +
+                    "). Check that this machine may submit jobs; --list works without Slurm.");
+    return text;
+}
+
+/// Submits the series that are not done yet as a job array, and the table behind them.
+void submit(const Arguments& arguments, SetPlan plan, const RunSettings& settings) {
+    write_set_list(plan);
+    std::erase_if(plan.series, [&](const SetSeries& own) {
+        return state_of(plan, own, frame_keys(own, {}), true).is_made();
+    });
+    if (plan.series.empty()) {
+        write_outcome(set_folder(plan.out));
+        std::cout << "all series are done already\n";
+        return;
+    }
+    std::vector<std::string> commands;
+    for (const SetSeries& own : plan.series) commands.push_back(command_for(arguments, own));
+    const std::string out =
+        " --out " + quoted_for_shell(std::filesystem::absolute(arguments.out).lexically_normal().string());
+    std::string collect = program() + " run --collect" + out;
+    if (plan.recipe.turntable) {  // all views together are one more piece of work
+        collect = program() + " run --quiet " +
+                  quoted_for_shell(std::filesystem::absolute(arguments.recipe).string()) + out;
+        for (const std::string& file : arguments.files)
+            collect += " " + quoted_for_shell(std::filesystem::absolute(file).string());
+    }
+    const ClusterScripts scripts = write_cluster_scripts(plan, commands, collect, settings);
+    const std::string sbatch = "sbatch --parsable ";
+    const std::string array =
+        output_of(sbatch + arguments.cluster_options + " " + quoted_for_shell(scripts.series.string()));
+    const std::string id = array.substr(0, array.find(';'));  // a federation adds its cluster's name
+    const std::string table = output_of(sbatch + arguments.cluster_options + " --dependency=afterany:" + id +
+                                        " " + quoted_for_shell(scripts.table.string()));
+    const ClusterTask task = cluster_task(plan, settings);
+    std::cout << scripts.tasks << " series submitted as job " << id << " (each " << task.memory_mb
+              << " MB, at most " << task.minutes << " min), the table follows as job " << table << "\n"
+              << "see:    squeue --jobs=" << id << "," << table << "\n"
+              << "cancel: scancel " << id << " " << table << "\n"
+              << "table:  " << (set_folder(plan.out) / "outcome.html").string() << "\n";
 }
 
 void print_dry_run(const SetPlan& plan, bool overwrite) {
@@ -191,6 +241,7 @@ void run(const Arguments& arguments, const Common& common) {
         for (const SetSeries& series : plan.series) std::cout << command_for(arguments, series) << "\n";
         return;
     }
+    if (arguments.slurm) return submit(arguments, std::move(plan), settings);
     const bool all_made = run_plan(plan, settings, common, stop);
     const auto folder = set_folder(out);
     if (!common.quiet) {
@@ -214,6 +265,10 @@ CLI::App* add_run(CLI::App& app, const Common& common) {
     command->add_flag("--dry-run", arguments->dry_run, "Say what would be done, and do nothing");
     command->add_flag("--list", arguments->list,
                       "Print one independent command a series, for any queue or runner of commands");
+    command->add_flag("--slurm", arguments->slurm,
+                      "Submit the series to Slurm as a job array, and a job that writes the table");
+    command->add_option("--slurm-options", arguments->cluster_options,
+                        "With --slurm: given on to sbatch, say \"--partition=day --cpus-per-task=8\"");
     command->add_flag("--watch", arguments->watch,
                       "Work on series as they arrive in a folder, until it is stopped");
     command

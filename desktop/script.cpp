@@ -65,6 +65,7 @@ void show_page(const Step& step) {
     step.session.standpoint.set_stage(Stage::plan);
     step.window.plan_tray().show_page(name == "numbers" ? PlanTray::numbers
                                       : name == "shoot" ? PlanTray::shoot
+                                      : name == "sets"  ? PlanTray::sets
                                                         : PlanTray::bring_in);
 }
 
@@ -183,7 +184,8 @@ const ScriptCommand kCommands[] = {
              step.fail(QStringLiteral("there is no stage '%1'").arg(step.words[0]));
      }},
     {"page",
-     "numbers | shoot | bring-in | snags | strokes | fill | frame | light | colour | detail | ground | "
+     "numbers | shoot | bring-in | sets | snags | strokes | fill | frame | light | colour | detail | ground "
+     "| "
      "hand-over",
      1, 1, false, &show_page},
     {"bench", "SCENE [mishaps]", 1, 2, false, &connect_bench},
@@ -210,6 +212,12 @@ const ScriptCommand kCommands[] = {
     {"set", "VALUE NUMBER", 2, 2, false, &set_value},
     {"press", "KEYS...", 1, 100, false, &press},
     {"do", "COMMAND", 1, 1, false, &do_command},
+    {"run-set", "FOLDER", 1, 1, false,
+     [](const Step& step) {
+         step.session.set_run.set_out(step.words[0]);
+         if (const QString why = step.session.set_run.why_not(); !why.isEmpty()) return step.fail(why);
+         step.session.set_run.start(step.session.merging.memory_mb());
+     }},
     {"keep-as", "FOLDER NAME", 2, 2, false,
      [](const Step& step) { step.session.autosave.keep_as(step.words[0].toStdString(), step.words[1]); }},
     {"say", "WORDS...", 1, 100, false,

@@ -87,7 +87,7 @@ Scene make_glazed_knob(std::uint32_t seed, const SceneState& state) {
                        [](const SurfacePoint& p, Vec3 v) { return brass(p, v); },
                        [](const SurfacePoint& p, Vec3 v) { return slate(p, v); }};
     const auto turn = float(state.turn_deg + 360.0 * random_unit(seed, 5));
-    const Pose stand{{0, 16, 338}, -4, turn, 0};  // the camera looks down on it a little
+    const Pose stand{{0, 16, 338}, -4, turn, 0, true};  // the camera looks down on it a little
     add_lathe(scene, stand,
               rounded({{0, 30},
                        {4, 29.8f},
@@ -112,7 +112,7 @@ Scene make_glazed_knob(std::uint32_t seed, const SceneState& state) {
                {8.4f, 0}},
               120, 50, 1, 2, nullptr);
     // A screw beside it, so that the turn is seen from any side.
-    add_lathe(scene, {stand.move + stand.direction({17, 0, 3}), -4, turn, 0},
+    add_lathe(scene, {stand.move + stand.direction({17, 0, 3}), -4, turn, 0, true},
               rounded({{0, 3.4f}, {1.6f, 3.3f}, {2.1f, 2.7f}, {2.1f, 2.2f}, {1, 2}, {1, 0}}), 48, 30, 1, 3,
               [](Vec3 p) {
                   return std::hypot(p.x, p.z) < 1.3f && -p.y < 1.9f

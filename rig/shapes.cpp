@@ -48,8 +48,12 @@ void add_strip(Scene& scene, const Pose& pose, float from_rad, float to_rad, int
 
 Vec3 Pose::direction(Vec3 p) const {
     const float ax = turn_x_deg * kDegree, ay = turn_y_deg * kDegree, az = turn_z_deg * kDegree;
-    p = {p.x, p.y * std::cos(ax) - p.z * std::sin(ax), p.y * std::sin(ax) + p.z * std::cos(ax)};
+    const auto about_x = [&] {
+        p = {p.x, p.y * std::cos(ax) - p.z * std::sin(ax), p.y * std::sin(ax) + p.z * std::cos(ax)};
+    };
+    if (!on_turntable) about_x();
     p = {p.x * std::cos(ay) + p.z * std::sin(ay), p.y, -p.x * std::sin(ay) + p.z * std::cos(ay)};
+    if (on_turntable) about_x();
     return {p.x * std::cos(az) - p.y * std::sin(az), p.x * std::sin(az) + p.y * std::cos(az), p.z};
 }
 

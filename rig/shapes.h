@@ -6,10 +6,12 @@
 
 namespace moorhaze::rig {
 
-/// Where a shape stands: turned about x, then y, then z (degrees), then moved.
+/// Where a shape stands: turned about x, then y, then z (degrees), then moved. On a turntable it is turned
+/// about y first, and its table leans.
 struct Pose {
     Vec3 move;
     float turn_x_deg = 0, turn_y_deg = 0, turn_z_deg = 0;
+    bool on_turntable = false;
     Vec3 direction(Vec3 local) const;
     Vec3 place(Vec3 local) const { return direction(local) + move; }
 };

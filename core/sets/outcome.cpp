@@ -7,6 +7,7 @@
 
 #include "core/files/safe_write.h"
 #include "core/project/decisions_json.h"
+#include "core/sets/html.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -17,39 +18,6 @@ using Json = DecisionJson;
 
 fs::path list_file(const fs::path& folder) {
     return folder / "set.json";
-}
-
-std::string in_html(const std::string& text) {
-    std::string safe;
-    for (const char letter : text) {
-        if (letter == '<')
-            safe += "&lt;";
-        else if (letter == '>')
-            safe += "&gt;";
-        else if (letter == '&')
-            safe += "&amp;";
-        else if (letter == '"')
-            safe += "&quot;";
-        else
-            safe += letter;
-    }
-    return safe;
-}
-
-/// A path as a link within the page: what has a meaning in addresses is escaped (RFC 3986).
-std::string as_link(const std::string& path) {
-    std::string link;
-    for (const char letter : path) {
-        const auto byte = static_cast<unsigned char>(letter);
-        if (std::isalnum(byte) || std::string("-._~/").find(letter) != std::string::npos) {
-            link += letter;
-        } else {
-            char code[4];
-            std::snprintf(code, sizeof code, "%%%02X", byte);
-            link += code;
-        }
-    }
-    return link;
 }
 
 int count_of(const std::vector<SeriesRecord>& records, SeriesState state) {

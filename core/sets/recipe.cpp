@@ -130,6 +130,31 @@ DoubtLimits doubts_of(const Json& json) {
     return own;
 }
 
+Json json_of(const TurntableRule& own) {
+    Json json{{"views", own.views},
+              {"level", own.level},
+              {"even_light", own.even_light},
+              {"white_ground", own.white_ground},
+              {"margin", own.margin}};
+    if (own.crop) json["crop_px"] = {own.crop->x, own.crop->y, own.crop->width, own.crop->height};
+    return json;
+}
+TurntableRule turntable_of(const Json& json) {
+    Members members(json, "of the turntable");
+    TurntableRule own;
+    members.get("views", own.views);
+    members.get("level", own.level);
+    members.get("even_light", own.even_light);
+    members.get("white_ground", own.white_ground);
+    members.get("margin", own.margin);
+    if (const Json* crop = members.find("crop_px"))
+        own.crop = PixelRect(crop->at(0).get<int>(), crop->at(1).get<int>(), crop->at(2).get<int>(),
+                             crop->at(3).get<int>());
+    members.done();
+    check_share("margin", own.margin);
+    return own;
+}
+
 Json development_json(const Development& own) {
     Json json = json_of(own);
     json.erase("orientation");  // belongs to each series
@@ -169,7 +194,7 @@ FrameRange range_by(const RangeRule& rule, const std::vector<double>& share) {
 
 const char* name_of(RecipePart part) {
     constexpr const char* names[] = {"development", "flags",  "range",     "alignment", "area",
-                                     "merge",       "finish", "hand_over", "doubts"};
+                                     "merge",       "finish", "hand_over", "doubts",    "turntable"};
     return names[int(part)];
 }
 
@@ -182,7 +207,8 @@ const char* title_of(RecipePart part) {
                                       "Merge",
                                       "Finish",
                                       "Files to write",
-                                      "When to look"};
+                                      "When to look",
+                                      "Turntable"};
     return titles[int(part)];
 }
 
@@ -234,6 +260,8 @@ bool carries(const Recipe& recipe, RecipePart part) {
             return recipe.hand_over.has_value();
         case RecipePart::doubts:
             return recipe.doubts.has_value();
+        case RecipePart::turntable:
+            return recipe.turntable.has_value();
     }
     return false;
 }
@@ -266,6 +294,9 @@ Recipe without(Recipe recipe, RecipePart part) {
             break;
         case RecipePart::doubts:
             recipe.doubts.reset();
+            break;
+        case RecipePart::turntable:
+            recipe.turntable.reset();
             break;
     }
     return recipe;
@@ -333,6 +364,14 @@ std::string in_words(const Recipe& recipe, RecipePart part) {
             if (own.snags) text << ", " << *own.snags << " snags";
             break;
         }
+        case RecipePart::turntable: {
+            const TurntableRule& own = *recipe.turntable;
+            text << (own.views > 0 ? std::to_string(own.views) + " views" : std::string("all views"))
+                 << (own.crop ? ", one crop as set" : ", one crop around all")
+                 << (own.level ? ", axis upright" : "") << (own.even_light ? ", light evened" : "")
+                 << (own.white_ground ? ", white ground" : "");
+            break;
+        }
     }
     return text.str();
 }
@@ -347,6 +386,8 @@ Project with_recipe(Project project, const Recipe& recipe) {
     }
     if (recipe.alignment) project = with_placing(std::move(project), recipe.alignment->placing);
     if (recipe.area) project = with_kept(std::move(project), *recipe.area);
+    // The camera stood still: what all views share is the plane of the same frame, the whole of it.
+    if (recipe.turntable) project = with_kept(std::move(project), KeptArea::reference);
     if (recipe.finish) project = with_finish(std::move(project), *recipe.finish);
     if (recipe.hand_over) project = with_hand_over(std::move(project), *recipe.hand_over);
     return project;
@@ -356,8 +397,10 @@ Project with_recipe_for_frames(Project project, const Recipe& recipe, const Seri
                                const std::vector<LeftOut>& left_out) {
     project = without(std::move(project), left_out);
     if (recipe.range) project = with_range(std::move(project), range_by(*recipe.range, whole.share));
-    if (recipe.alignment && recipe.alignment->reference && !project.frames.empty()) {
-        const int place = place_at(*recipe.alignment->reference, project.frames.size());
+    std::optional<double> reference = recipe.alignment ? recipe.alignment->reference : std::nullopt;
+    if (recipe.turntable && !reference) reference = 0.5;
+    if (reference && !project.frames.empty()) {
+        const int place = place_at(*reference, project.frames.size());
         project = with_reference(std::move(project), project.frames[place].id);
     }
     return with_merge(project, merges_of(recipe, project)[0]);
@@ -388,6 +431,7 @@ std::string json_of(const Recipe& recipe) {
     if (recipe.finish) json["finish"] = Json::parse(json_of(*recipe.finish));
     if (recipe.hand_over) json["hand_over"] = Json::parse(json_of(*recipe.hand_over));
     if (recipe.doubts) json["doubts"] = json_of(*recipe.doubts);
+    if (recipe.turntable) json["turntable"] = json_of(*recipe.turntable);
     return json.dump(1) + "\n";
 }
 
@@ -418,6 +462,7 @@ Recipe recipe_from_json(const std::string& text) {
         if (const Json* own = members.find("finish")) recipe.finish = without_painted(finish_of(own->dump()));
         if (const Json* own = members.find("hand_over")) recipe.hand_over = hand_over_of(own->dump());
         if (const Json* own = members.find("doubts")) recipe.doubts = doubts_of(*own);
+        if (const Json* own = members.find("turntable")) recipe.turntable = turntable_of(*own);
         members.done();
         return recipe;
     } catch (const nlohmann::json::exception& error) {

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/project/unattended.h"
+#include "core/sets/turntable.h"
 
 /// A recipe: what was decided about one series, to be done to others. Lengths stay in pixels, places along
 /// the depth become shares of the series, so that series of other lengths can follow it.
@@ -46,11 +47,22 @@ struct DoubtLimits {
 };
 
 /// The parts of a recipe, by name, for lists and files.
-enum class RecipePart { development, flags, range, alignment, area, merge, finish, hand_over, doubts };
+enum class RecipePart {
+    development,
+    flags,
+    range,
+    alignment,
+    area,
+    merge,
+    finish,
+    hand_over,
+    doubts,
+    turntable
+};
 inline constexpr RecipePart kRecipeParts[] = {
-    RecipePart::development, RecipePart::flags,     RecipePart::range,
-    RecipePart::alignment,   RecipePart::area,      RecipePart::merge,
-    RecipePart::finish,      RecipePart::hand_over, RecipePart::doubts};
+    RecipePart::development, RecipePart::flags,    RecipePart::range,  RecipePart::alignment,
+    RecipePart::area,        RecipePart::merge,    RecipePart::finish, RecipePart::hand_over,
+    RecipePart::doubts,      RecipePart::turntable};
 const char* name_of(RecipePart part);   ///< as in its file: "hand_over"
 const char* title_of(RecipePart part);  ///< for the window: "Files to write"
 
@@ -65,6 +77,8 @@ struct Recipe {
     std::optional<Finish> finish;                  ///< without what was painted
     std::optional<HandOver> hand_over;
     std::optional<DoubtLimits> doubts;
+    /// The series are views of one thing on a turntable: they are framed and lit alike when all are merged.
+    std::optional<TurntableRule> turntable;
     bool operator==(const Recipe&) const = default;
 };
 

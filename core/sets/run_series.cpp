@@ -70,7 +70,8 @@ class SeriesRun {
         record_.made_of = inputs_of(plan_, set_series_, keys);
         look(keys, job.part(kKeysEnd, kLookEnd));
         align(job.part(kLookEnd, kAlignEnd));
-        const std::vector<MergeChoice> merges = merges_of(plan_.recipe, project_);
+        std::vector<MergeChoice> merges = merges_of(plan_.recipe, project_);
+        if (plan_.recipe.turntable) merges.resize(1);
         for (std::size_t i = 0; i < merges.size(); ++i) {
             const double share = (1 - kAlignEnd) / double(merges.size());
             const double from = kAlignEnd + share * double(i);
@@ -181,8 +182,10 @@ class SeriesRun {
         step("finishing");
         const Frame& reference = series_.frames[std::size_t(geometry_.reference)];
         std::vector<std::string> same_for_all;
-        const Finish finish =
-            fitting(project_.finish, merge.area, place == 0 ? record_.reasons : same_for_all);
+        // Views of a turntable are finished when all are there.
+        const Finish finish = plan_.recipe.turntable ? Finish{}
+                                                     : fitting(project_.finish, merge.area,
+                                                               place == 0 ? record_.reasons : same_for_all);
         auto subject = finish_subject(merge.picture, merge.area.tl(), 1, job.quiet());
         subject = prepared(subject, finish, series_.size(), job.quiet());
         HandedPicture handed = handed_picture(subject, finish, job.quiet());
@@ -221,17 +224,17 @@ class SeriesRun {
     /// Says in the record which files are about to be written, so that whoever goes on after an interruption
     /// may replace them.
     void claim_names(const std::vector<OutputFile>& files) {
+        std::vector<fs::path> paths;
         for (const OutputFile& file : files) {
-            const std::string name = relative_to(plan_.out.folder, file.path);
-            std::error_code unknown;
-            const bool is_own = std::find(own_before_.begin(), own_before_.end(), name) != own_before_.end();
-            if (!settings_.overwrite && !is_own && fs::exists(file.path, unknown))
-                throw FileError(file.path.string() +
-                                ": exists already and was not made by this recipe of these frames. Choose "
-                                "another place with --out, or add --overwrite.");
-            fs::create_directories(file.path.parent_path(), unknown);
-            record_.files.push_back({name, 0});
+            paths.push_back(file.path);
+            record_.files.push_back({relative_to(plan_.out.folder, file.path), 0});
         }
+        if (!settings_.overwrite) refuse_foreign_files(plan_, paths, before_);
+        std::error_code failed;
+        for (const fs::path& path : paths) fs::create_directories(path.parent_path(), failed);
+        write_begun();
+    }
+    void write_begun() const {
         SeriesRecord begun = record_;
         begun.state = SeriesState::writing;
         write_record(set_folder(plan_.out), begun);
@@ -269,17 +272,16 @@ class SeriesRun {
         const fs::path own = parent / as_file_name(record_.name);
         std::error_code failed;
         // Left by a run that was interrupted right here: nothing of a person's is in it.
-        if (!project_before_.empty() && fs::exists(plan_.out.folder / project_before_, failed) &&
-            is_untouched(plan_.out.folder / project_before_))
-            fs::remove_all((plan_.out.folder / project_before_).parent_path(), failed);
+        if (before_ && !before_->project.empty())
+            if (const fs::path left = plan_.out.folder / before_->project;
+                fs::exists(left, failed) && is_untouched(left))
+                fs::remove_all(left.parent_path(), failed);
         const fs::path file = free_project_file(parent, own.filename().string());
         SavedProject saved{project_, {"mend", std::nullopt, ResultId{1}}, series_.size()};
         saved.project.name = record_.name;
         save_project(unfinished_project() / file.filename(), saved);
         record_.project = relative_to(plan_.out.folder, file);
-        SeriesRecord begun = record_;
-        begun.state = SeriesState::writing;
-        write_record(set_folder(plan_.out), begun);
+        write_begun();
         fs::rename(unfinished_project(), file.parent_path(), failed);
         if (failed)
             throw FileError(file.parent_path().string() + ": the project cannot be kept (" +
@@ -294,10 +296,7 @@ class SeriesRun {
 
   public:
     /// What an interrupted run of the same was about to write.
-    void may_replace(const SeriesRecord& before) {
-        for (const RecordedFile& file : before.files) own_before_.push_back(file.file);
-        project_before_ = before.project;
-    }
+    void may_replace(const SeriesRecord& before) { before_ = before; }
 
   private:
     const SetPlan& plan_;
@@ -306,8 +305,7 @@ class SeriesRun {
     const OnStep& on_step_;
     const DoubtLimits limits_ = plan_.recipe.doubts.value_or(DoubtLimits{});
     SeriesRecord record_;
-    std::vector<std::string> own_before_;
-    std::string project_before_;
+    std::optional<SeriesRecord> before_;
     Project project_;
     FrameFacts facts_;
     FrameId suggested_{};
@@ -317,13 +315,6 @@ class SeriesRun {
     std::string step_;
     std::chrono::steady_clock::time_point begun_;
 };
-
-bool all_there(const SetPlan& plan, const SeriesRecord& record) {
-    std::error_code unknown;
-    return std::all_of(record.files.begin(), record.files.end(), [&](const RecordedFile& file) {
-        return fs::exists(plan.out.folder / file.file, unknown);
-    });
-}
 
 }  // namespace
 

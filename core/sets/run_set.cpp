@@ -5,6 +5,7 @@
 #include <mutex>
 
 #include "core/sets/outcome.h"
+#include "core/sets/run_turntable.h"
 
 namespace moorhaze {
 namespace {
@@ -68,6 +69,10 @@ std::vector<SeriesRecord> run_set(const SetPlan& plan, const RunSettings& settin
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begun;
         if (took.count() < 0.5 * records.back().all_seconds()) pace.passed_over(place);
         if (events.on_series) events.on_series(place, records.back());
+        write_outcome(set_folder(plan.out));
+    }
+    if (plan.recipe.turntable) {
+        records.push_back(run_turntable(plan, records, settings, job.quiet()));
         write_outcome(set_folder(plan.out));
     }
     return records;

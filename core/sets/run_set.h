@@ -18,7 +18,8 @@ struct SetEvents {
 /// Works through a plan, one series after the other, each with the whole machine. What was made before is
 /// passed over; a series that fails is recorded, and the next one follows. The table is written after each.
 /// Memory goes with the largest series, not with their number.
-/// @return what became of each, in the plan's order.   @throws Cancelled, FileError as run_series().
+/// @return what became of each, in the plan's order; of a turntable what became of all views together, last.
+/// @throws Cancelled, FileError as run_series().
 std::vector<SeriesRecord> run_set(const SetPlan& plan, const RunSettings& settings, const SetEvents& events,
                                   const Job& job);
 

@@ -4,6 +4,7 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <fstream>
@@ -147,6 +148,28 @@ std::string json_of(const SeriesRecord& record) {
 
 void write_record(const fs::path& folder, const SeriesRecord& record) {
     write_text_file(record_file(folder, record.name), json_of(record), true);
+}
+
+bool all_there(const SetPlan& plan, const SeriesRecord& record) {
+    std::error_code unknown;
+    return std::all_of(record.files.begin(), record.files.end(), [&](const RecordedFile& file) {
+        return fs::exists(plan.out.folder / file.file, unknown);
+    });
+}
+
+void refuse_foreign_files(const SetPlan& plan, const std::vector<fs::path>& files,
+                          const std::optional<SeriesRecord>& before) {
+    for (const fs::path& file : files) {
+        const std::string name = file.lexically_relative(plan.out.folder).generic_string();
+        std::error_code unknown;
+        const bool is_own = before && std::any_of(before->files.begin(), before->files.end(),
+                                                  [&](const RecordedFile& own) { return own.file == name; });
+        if (!is_own && fs::exists(file, unknown))
+            throw FileError(
+                file.string() +
+                ": exists already and was not made by this recipe of these frames. Choose another "
+                "place with --out, or add --overwrite.");
+    }
 }
 
 SeriesClaim::SeriesClaim(const fs::path& folder, const std::string& series) {

@@ -60,6 +60,13 @@ std::vector<SeriesRecord> all_records(const std::filesystem::path& folder);
 /// @throws FileError.
 void write_record(const std::filesystem::path& folder, const SeriesRecord& record);
 
+/// Whether all files of a record are there.
+bool all_there(const SetPlan& plan, const SeriesRecord& record);
+/// Refuses to write over files that no earlier run of the same was about to write, and makes their folders.
+/// @param before  what such a run recorded; none: there was none.   @throws FileError naming the first.
+void refuse_foreign_files(const SetPlan& plan, const std::vector<std::filesystem::path>& files,
+                          const std::optional<SeriesRecord>& before);
+
 /// The only one who works on a series, on this machine or another that shares the folder; ends with the
 /// process that has it.
 class SeriesClaim {

@@ -22,6 +22,31 @@ fs::path folder_of(const OutPattern& out, const NameParts& parts) {
     return folder;
 }
 
+std::vector<SetFile> named_files(const SetPlan& plan, const SetSeries& series, const std::string& name,
+                                 const HandOver& hand_over, const ShootingData& shooting, cv::Size picture) {
+    const std::vector<MergeChoice> merges = merges_of(plan.recipe, {});
+    NameParts parts;
+    parts.series = name;
+    parts.number = series.number;
+    parts.article = article_of(hand_over, name);
+    parts.date = shooting.taken.value_or("").substr(0, 10);
+    parts.frames = int(series.frames.size());
+    std::vector<SetFile> files;
+    for (std::size_t merge = 0; merge < merges.size(); ++merge) {
+        parts.method = merges[merge].method;
+        parts.result = merge_method(merges[merge].method).title;
+        for (const Output& output : hand_over.outputs) {
+            if (output.is_off) continue;
+            const cv::Size size = size_of_output(output.size, picture);
+            parts.width = size.width, parts.height = size.height;
+            const std::string& pattern = plan.out.name.empty() ? output.name : plan.out.name;
+            files.push_back({int(merge), output,
+                             folder_of(plan.out, parts) / name_of_output(pattern, parts, output.format)});
+        }
+    }
+    return files;
+}
+
 SetPlan plan_of(Recipe recipe, const OutPattern& out, OpenedCard card) {
     SetPlan plan{std::move(recipe), out, {}, std::move(card.problems), std::move(card.notes)};
     for (FoundSeries& found : card.series)
@@ -76,35 +101,43 @@ SetPlan plan_one_series(Recipe recipe, const std::vector<fs::path>& files, std::
 
 std::vector<SetFile> files_of(const SetPlan& plan, const SetSeries& series, const ShootingData& shooting,
                               cv::Size picture) {
-    const HandOver hand_over = plan.recipe.hand_over.value_or(HandOver{});
-    const std::vector<MergeChoice> merges = merges_of(plan.recipe, {});
-    NameParts parts;
-    parts.series = series.name;
-    parts.number = series.number;
-    parts.article = article_of(hand_over, series.name);
-    parts.date = shooting.taken.value_or("").substr(0, 10);
-    parts.frames = int(series.frames.size());
-    std::vector<SetFile> files;
-    for (std::size_t merge = 0; merge < merges.size(); ++merge) {
-        parts.method = merges[merge].method;
-        parts.result = merge_method(merges[merge].method).title;
-        for (const Output& output : hand_over.outputs) {
-            if (output.is_off) continue;
-            const cv::Size size = size_of_output(output.size, picture);
-            parts.width = size.width, parts.height = size.height;
-            const std::string& pattern = plan.out.name.empty() ? output.name : plan.out.name;
-            files.push_back({int(merge), output,
-                             folder_of(plan.out, parts) / name_of_output(pattern, parts, output.format)});
-        }
+    if (plan.recipe.turntable) {
+        Output merged;
+        merged.compression = TiffCompression::none;
+        return {{0, merged, set_folder(plan.out) / "views" / (as_file_name(series.name) + ".tif")}};
     }
+    return named_files(plan, series, series.name, plan.recipe.hand_over.value_or(HandOver{}), shooting,
+                       picture);
+}
+
+std::vector<SetFile> files_of_view(const SetPlan& plan, const SetSeries& view, const ShootingData& shooting,
+                                   cv::Size picture) {
+    HandOver pages;
+    pages.outputs[0].format = FileFormat::jpeg;
+    pages.outputs[0].bits = 8;
+    pages.outputs[0].profile = ProfileWish::srgb;
+    pages.outputs[0].size.wish = SizeWish::long_side;
+    pages.outputs[0].name = "{series}-{number}";
+    std::vector<SetFile> files = named_files(plan, view, turntable_name(plan),
+                                             plan.recipe.hand_over.value_or(pages), shooting, picture);
+    std::erase_if(files, [](const SetFile& own) { return own.merge > 0; });
     return files;
+}
+
+std::string turntable_name(const SetPlan& plan) {
+    const fs::path folder = fs::absolute(plan.series.front().frames.front().path).parent_path();
+    const fs::path view = folder.filename() == "frames" ? folder.parent_path() : folder;
+    return view.parent_path().filename().string();
 }
 
 void check_names(const SetPlan& plan) {
     std::map<std::string, std::string> taken;  // name without regard to case, and whose it is
     for (const SetSeries& series : plan.series) {
         const PictureInfo& info = series.frames.front().info;
-        for (const SetFile& file : files_of(plan, series, info.shooting, {info.width, info.height})) {
+        const cv::Size size(info.width, info.height);
+        const auto files = plan.recipe.turntable ? files_of_view(plan, series, info.shooting, size)
+                                                 : files_of(plan, series, info.shooting, size);
+        for (const SetFile& file : files) {
             std::string name = file.path.string();
             for (char& letter : name) letter = char(std::tolower(static_cast<unsigned char>(letter)));
             const auto [other, is_new] = taken.emplace(name, series.name);

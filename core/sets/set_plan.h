@@ -56,6 +56,14 @@ struct SetFile {
 std::vector<SetFile> files_of(const SetPlan& plan, const SetSeries& series, const ShootingData& shooting,
                               cv::Size picture);
 
+/// Of a turntable's plan: the pictures that a view leaves as in the end, when all views are merged.
+/// files_of() names its merge then, which is kept beside the table.
+/// @param picture  size of the framed view; as long as that is not known, of the frames.
+std::vector<SetFile> files_of_view(const SetPlan& plan, const SetSeries& view, const ShootingData& shooting,
+                                   cv::Size picture);
+/// What the thing on a turntable is called: the folder that its views lie in.
+std::string turntable_name(const SetPlan& plan);
+
 /// Where records, projects to look at and the table of a run lie.
 std::filesystem::path set_folder(const OutPattern& out);
 

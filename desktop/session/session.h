@@ -18,6 +18,7 @@
 #include "desktop/session/result_look.h"
 #include "desktop/session/result_reader.h"
 #include "desktop/session/saved_setups.h"
+#include "desktop/session/set_run.h"
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/snag_walk.h"
 #include "desktop/session/sounding.h"
@@ -59,6 +60,7 @@ struct Session : SessionBase {
     ShootDesk shoot_desk{*this, opening};
     SavedSetups saved_setups{*this, shoot_desk};
     FolderWatch folder_watch{*this, opening};
+    SetRun set_run{*this};
     RecentProjects recent_projects{autosave};
     Preferences preferences{*this};
 

@@ -11,6 +11,7 @@
 #include "desktop/session/facts.h"
 #include "desktop/session/text.h"
 #include "desktop/tray/raw_page.h"
+#include "desktop/tray/sets_page.h"
 #include "desktop/tray/setup_page.h"
 #include "desktop/tray/shoot_page.h"
 #include "desktop/view/commands.h"
@@ -31,17 +32,22 @@ PlanTray::PlanTray(Session& session, Commands& commands, QWidget* parent)
     body()->addLayout(make_switch(switch_, QStringLiteral("planPage"),
                                   {{tr("Numbers"), tr("How many frames, which step, how long")},
                                    {tr("Shoot"), tr("Devices, live view, the run")},
-                                   {tr("Bring in"), tr("Open a series that exists already")}},
+                                   {tr("Bring in"), tr("Open a series that exists already")},
+                                   {tr("Sets"), tr("The same recipe for many series, unattended")}},
                                   this));
     body()->addSpacing(4);
     shoot_page_ = new ShootPage(session_, this);
-    pages_ = {new SetupPage(desk_, session_.saved_setups, this), shoot_page_, make_bring_in()};
+    sets_page_ = new SetsPage(session_, commands_, this);
+    pages_ = {new SetupPage(desk_, session_.saved_setups, this), shoot_page_, make_bring_in(), sets_page_};
     for (QWidget* page : pages_) body()->addWidget(page);
     next_ = set_next(make_button(tr("Cull"), {}, tr("The usual next step"), this));
     next_->setObjectName(QStringLiteral("planNext"));
     connect(next_, &QPushButton::clicked, this, &PlanTray::next_step);
     connect(switch_, &QButtonGroup::idClicked, this, [this](int page) { show_page(Page(page)); });
     connect(shoot_page_, &ShootPage::changed, this, &PlanTray::refresh);
+    connect(sets_page_, &SetsPage::changed, this, &PlanTray::refresh);
+    connect(sets_page_, &SetsPage::series_chosen, this, &PlanTray::series_chosen);
+    connect(sets_page_, &SetsPage::paths_chosen, this, &PlanTray::paths_chosen);
     connect(shoot_page_, &ShootPage::frame_chosen, this, [this](int station) {
         if (desk_.run().is_joining()) session_.standpoint.set_place(station);
     });
@@ -161,18 +167,23 @@ void PlanTray::next_step() {
         if (shoot_page_->can_step()) shoot_page_->next_step();
         return;
     }
+    if (page() == sets) return sets_page_->next_step();
     if (session_.document.has_series()) session_.standpoint.set_stage(Stage::cull);
 }
 
 void PlanTray::refresh() {
     const bool on_shoot = page() == shoot && desk_.state() != ShootState::done;
     const QString words = page() == numbers ? tr("Shoot it")
+                          : page() == sets  ? sets_page_->next_step_text()
                           : on_shoot        ? shoot_page_->next_step_text()
                                             : tr("Cull");
     next_->setText(words);
     next_->setAccessibleName(words);
-    next_->setEnabled(page() == numbers ||
-                      (on_shoot ? shoot_page_->can_step() : session_.document.has_series()));
+    next_->setEnabled(page() == numbers || (page() == sets ? sets_page_->can_step()
+                                            : on_shoot     ? shoot_page_->can_step()
+                                                           : session_.document.has_series()));
+    next_->setToolTip(page() == sets && !sets_page_->can_step() ? sets_page_->why_not()
+                                                                : tr("The usual next step"));
     set_state(session_.document.has_series() ? text(session_.document.project().name) : QString());
     facts_->setText(session_.document.has_series() ? series_facts(session_.document.series()).join('\n')
                                                    : tr("No series is open yet."));

@@ -140,6 +140,20 @@ void Dialogs::use_look() {
     if (!file.isEmpty()) session_.finishing.use_look(file);
 }
 
+void Dialogs::take_recipe() {
+    const QString file =
+        QFileDialog::getOpenFileName(&window_, tr("Take a recipe"), {}, tr("Recipes (*.json)"));
+    if (!file.isEmpty()) session_.set_run.take_recipe(file);
+}
+
+void Dialogs::save_recipe() {
+    QString file = QFileDialog::getSaveFileName(&window_, tr("Save the recipe"),
+                                                QStringLiteral("recipe.json"), tr("Recipes (*.json)"));
+    if (file.isEmpty()) return;
+    if (!file.endsWith(QStringLiteral(".json"), Qt::CaseInsensitive)) file += QStringLiteral(".json");
+    session_.set_run.save_recipe(file);
+}
+
 void Dialogs::save_mask() {
     const QString proposed = text(session_.document.project().name) + QStringLiteral("-painted.png");
     const QString file =

@@ -29,6 +29,8 @@ class Dialogs {
     void bring_in();
     void save_look();
     void use_look();
+    void take_recipe();
+    void save_recipe();
     void memory();
     void drop_result(ResultId result);
     void keys(const Commands& commands);

@@ -190,7 +190,7 @@ void MainWindow::build_commands() {
     };
     steps.show_keys = [this] { dialogs_.keys(commands_); };
     steps.show_about = [this] { dialogs_.about(); };
-    steps.is_in_bring_in = [this] { return plan_->page() == PlanTray::bring_in; };
+    steps.is_planning = [this] { return plan_->is_planning(); };
     steps.next_in_plan = [this] { plan_->next_step(); };
     steps.export_picture = [this] {
         session_.standpoint.set_stage(Stage::finish);
@@ -199,6 +199,12 @@ void MainWindow::build_commands() {
     };
     steps.save_look = [this] { dialogs_.save_look(); };
     steps.use_look = [this] { dialogs_.use_look(); };
+    steps.show_sets = [this] {
+        session_.standpoint.set_stage(Stage::plan);
+        plan_->show_page(PlanTray::sets);
+    };
+    steps.take_recipe = [this] { dialogs_.take_recipe(); };
+    steps.save_recipe = [this] { dialogs_.save_recipe(); };
     steps.escape = [this] { escape(); };
     add_window_commands(commands_, session_, *area_, steps);
     for (const QString& heading : menu_headings()) commands_.fill_menu(menus_->addMenu(heading), heading);
@@ -225,6 +231,7 @@ void MainWindow::build_trays() {
                                       tr("A result has not been exported. Opening another series drops it.")))
             session_.opening.open_from_card(place);
     });
+    connect(plan_, &PlanTray::paths_chosen, this, &MainWindow::open_paths);
     auto may_shoot = [this] {
         return dialogs_.may_drop_results(tr("Begin a new series"),
                                          tr("A result has not been exported. A new series drops it."));
@@ -271,6 +278,7 @@ void MainWindow::keep_on_screen() {
 
 void MainWindow::connect_session() {
     auto refresh = [this] { commands_.refresh(); };
+    connect(&session_.set_run, &SetRun::recipe_changed, this, refresh);
     connect(&session_.notices, &Notices::notified, notice_, &NoticeBar::show_text);
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.series || changes.finish) tone_line_->set_tones(session_.finishing.finish().tones);
@@ -309,7 +317,7 @@ void MainWindow::show_stage() {
     const Stage stage = session_.standpoint.stage();
     for (int i = 0; i < int(trays_.size()); ++i) trays_[std::size_t(i)]->setVisible(i == int(stage));
     trays_[std::size_t(stage)]->scroll_to_top();
-    const bool plans = stage == Stage::plan && plan_->page() != PlanTray::bring_in;
+    const bool plans = stage == Stage::plan && plan_->is_planning();
     lines_->setCurrentIndex(plans ? 1 : stage == Stage::finish && session_.standpoint.result() ? 2 : 0);
     area_->show_all();
 }
@@ -366,7 +374,7 @@ void MainWindow::point_at(QPointF place, bool sound) {
 }
 
 bool MainWindow::is_settled() {
-    if (session_.jobs.busy()) return false;
+    if (session_.jobs.busy() || session_.set_run.is_running()) return false;
     const ShootDesk& desk = session_.shoot_desk;
     const ShootState shooting = desk.state();
     if (shooting == ShootState::connecting || shooting == ShootState::running ||

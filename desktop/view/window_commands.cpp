@@ -113,7 +113,7 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
         [&s] { s.aligning.align(); }, menu.with_series());
     menu.add("merge", tr("Align and merge"), "Ctrl+Return",
              tr("Aligns if needed, then merges; in Plan, the usual next step"), [&s, steps] {
-                 if (s.standpoint.stage() == Stage::plan && !steps.is_in_bring_in())
+                 if (s.standpoint.stage() == Stage::plan && steps.is_planning())
                      steps.next_in_plan();
                  else
                      s.merging.merge();
@@ -133,6 +133,25 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
                   return project.card_place && *project.card_place + 1 < project.card.size()
                              ? QString()
                              : tr("There is no next series.");
+              }});
+    menu.add_line();
+    menu.add(
+        "make-recipe", tr("Make a recipe of this"), "",
+        tr("What is decided about the open series, to be done to many others, on Plan's page Sets"),
+        [&s, steps] {
+            s.set_run.make_recipe();
+            steps.show_sets();
+        },
+        menu.with_series());
+    menu.add("take-recipe", tr("Take a recipe..."), "", tr("A recipe that was saved, for the page Sets"),
+             [steps] {
+                 steps.take_recipe();
+                 steps.show_sets();
+             });
+    menu.add("save-recipe", tr("Save the recipe..."), "",
+             tr("A file for other sets, and for moorhaze-cli run"), steps.save_recipe,
+             {{}, [&s] {
+                  return s.set_run.has_recipe() ? QString() : tr("There is no recipe yet: make one first.");
               }});
     menu.add_line();
     menu.add("save-frame", tr("Save the frame shown..."), "Ctrl+Shift+S", tr("One single frame as a picture"),

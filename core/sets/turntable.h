@@ -1,0 +1,64 @@
+#pragma once
+#include <filesystem>
+#include <optional>
+
+#include "core/finish/finish.h"
+#include "core/picture/picture.h"
+#include "core/work/job.h"
+
+/// Views of a turntable made alike: one crop, an upright axis in its middle, one light, one ground.
+namespace moorhaze {
+
+struct TurntableRule {
+    int views = 0;             ///< that there should be; 0: as many as there are
+    bool level = true;         ///< the axis of rotation is made upright
+    bool even_light = true;    ///< each view's exposure is changed so that the ground is alike
+    bool white_ground = true;  ///< where the finish says nothing about the ground
+    double margin = 0.06;      ///< around the object, share of its longer side, 0..1
+    /// Of the levelled picture, px; none: around all that is seen of the object in any view.
+    std::optional<PixelRect> crop = {};
+    bool operator==(const TurntableRule&) const = default;
+};
+
+/// Where one view's object ends, in its rows; subpixel, px of the picture.
+struct Outline {
+    std::vector<int> rows;
+    std::vector<double> left, right;  ///< where half of a pixel is ground
+    /// The middle of the outline: mean over its rows.
+    double centre() const;
+};
+
+/// What was found out about all views together.
+struct TurntableLook {
+    cv::Size size;                     ///< of all views, px
+    std::vector<Outline> outlines;     ///< of each
+    double axis_x = 0, axis_y = 0;     ///< a place on the axis, in the middle of the object's height, px
+    double tilt_deg = 0;               ///< clockwise turn that makes the axis upright
+    std::vector<double> gains;         ///< factors in linear light that make the ground of each view alike
+    cv::Point2d ground;                ///< a place of the ground, px
+    std::vector<std::string> remarks;  ///< views that show the same, and what could not be told
+    /// All views over each other, reduced by `shrink`, linear light: the darkest, the lightest and the mean.
+    cv::Mat3f least, most, mean;
+    double shrink = 1;
+};
+
+/// Looks at merged views of one camera that stood still.
+/// @param views   files in the order of the turn, all of one size; 2 at least.
+/// @param ground  a place of the ground; none: one near the top left corner.
+/// @param reach   see Ground.
+/// @throws FileError for views that cannot be read or differ in size; BadParameter where no object can be
+/// told from the ground; Cancelled.   Thread-safe; peak memory about 2 views.
+///
+/// The axis: the silhouettes over a full turn are mirror images of each other about it, so that in each row
+/// the mean of (left + right) / 2 over evenly spaced views lies on it; a line is fitted through these by
+/// least squares (plane geometry; exact for a distant camera).
+TurntableLook look_at_views(const std::vector<std::filesystem::path>& views,
+                            std::optional<cv::Point2d> ground, double reach, const Job& job);
+
+/// The same framing for all views.   @throws BadParameter where a crop lies outside.
+Framing framing_of_views(const TurntableLook& look, const TurntableRule& rule);
+
+/// How a view is finished: as `finish`, framed as all are, with its own exposure and the ground.
+Finish finish_of_view(Finish finish, const TurntableLook& look, const TurntableRule& rule, int view);
+
+}  // namespace moorhaze

@@ -1,0 +1,266 @@
+#include "desktop/tray/sets_page.h"
+
+#include <QCheckBox>
+#include <QDesktopServices>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPainter>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <QUrl>
+#include <QVBoxLayout>
+#include <algorithm>
+
+#include "core/sets/outcome.h"
+#include "desktop/session/text.h"
+#include "desktop/tray/tray_parts.h"
+#include "desktop/view/commands.h"
+#include "desktop/view/theme.h"
+
+namespace moorhaze::desktop {
+namespace {
+
+constexpr int kRow = 58;
+constexpr QSize kPicture(60, 40);
+
+/// How a series stands, in words.
+QString state_of(const SetEntry& entry) {
+    if (!entry.step.isEmpty()) return entry.step;
+    const SeriesRecord& own = entry.record;
+    switch (own.state) {
+        case SeriesState::waiting:
+        case SeriesState::writing:
+            return SetRun::tr("%1 frames").arg(entry.frames);
+        case SeriesState::done:
+            return SetRun::tr("done, %1 of %2, %3")
+                .arg(own.merged)
+                .arg(own.frames)
+                .arg(text(duration_in_words(own.all_seconds())));
+        case SeriesState::doubtful:
+            return SetRun::tr("look at this: %1").arg(text(own.reasons.empty() ? "" : own.reasons[0]));
+        case SeriesState::failed:
+            return SetRun::tr("failed: %1").arg(text(own.reasons.empty() ? "" : own.reasons[0]));
+    }
+    return {};
+}
+
+QColor colour_of(const SetEntry& entry) {
+    const Theme& theme = Theme::current();
+    if (!entry.step.isEmpty()) return theme.heather_light;
+    switch (entry.record.state) {
+        case SeriesState::done:
+            return theme.lichen;
+        case SeriesState::doubtful:
+            return theme.gorse;
+        case SeriesState::failed:
+            return theme.rowan;
+        default:
+            return theme.line;
+    }
+}
+
+}  // namespace
+
+SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
+    : QWidget(parent), session_(session), run_(session.set_run) {
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(6);
+    const auto add_section = [&](const QString& words) {
+        auto* label = new QLabel(words, this);
+        label->setProperty("role", "section");
+        rows->addWidget(label);
+    };
+    add_section(tr("Series of the set"));
+    series_ = new QListWidget(this);
+    series_->setObjectName(QStringLiteral("setSeries"));
+    series_->setAccessibleName(tr("Series of the set"));
+    series_->setIconSize(kPicture);
+    series_->setWordWrap(true);
+    series_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    series_->setToolTip(
+        tr("Tick what shall be done. Double-click opens a series; one to look at opens with "
+           "all that was done"));
+    rows->addWidget(series_);
+
+    state_ = new QLabel(this);
+    state_->setObjectName(QStringLiteral("setState"));
+    state_->setWordWrap(true);
+    rows->addWidget(state_);
+    table_ = make_button(tr("Show the table"), {}, tr("A page with pictures, times and remarks"), this);
+    table_->setObjectName(QStringLiteral("setTable"));
+    rows->addWidget(table_);
+    add_section(tr("Pictures go to"));
+    out_ = new QLineEdit(this);
+    out_->setObjectName(QStringLiteral("setOut"));
+    out_->setAccessibleName(tr("Pictures go to"));
+    out_->setPlaceholderText(tr("a folder, or folder/{article}-{number}"));
+    out_->setToolTip(
+        tr("A folder; or with names: folder/{article}-{number}. {series}, {method}, {date}, "
+           "{size}, {frames} and {format} can stand in it, too"));
+    auto* choose_out = new QPushButton(tr("..."), this);
+    choose_out->setAccessibleName(tr("Choose the folder"));
+    choose_out->setToolTip(tr("Choose the folder"));
+    choose_out->setFixedWidth(32);
+    auto* out_row = new QHBoxLayout;
+    out_row->addWidget(out_, 1);
+    out_row->addWidget(choose_out);
+    rows->addLayout(out_row);
+    add_section(tr("Recipe"));
+    recipe_ = new QLabel(this);
+    recipe_->setObjectName(QStringLiteral("recipeName"));
+    recipe_->setWordWrap(true);
+    rows->addWidget(recipe_);
+    auto* make = commands.button(QStringLiteral("make-recipe"), tr("Of this"), this);
+    make->setObjectName(QStringLiteral("makeRecipe"));
+    auto* take = commands.button(QStringLiteral("take-recipe"), tr("Take..."), this);
+    auto* save = commands.button(QStringLiteral("save-recipe"), tr("Save..."), this);
+    auto* recipe_row = new QHBoxLayout;
+    recipe_row->setSpacing(6);
+    recipe_row->addWidget(make, 3);
+    recipe_row->addWidget(take, 2);
+    recipe_row->addWidget(save, 2);
+    rows->addLayout(recipe_row);
+    for (std::size_t i = 0; i < parts_.size(); ++i) {
+        const RecipePart part = kRecipeParts[i];
+        parts_[i] = new QCheckBox(this);
+        parts_[i]->setObjectName(QStringLiteral("part-%1").arg(QLatin1String(name_of(part))));
+        rows->addWidget(parts_[i]);
+        connect(parts_[i], &QCheckBox::clicked, this, [this, part](bool on) { run_.set_carried(part, on); });
+    }
+    rows->addStretch(1);
+
+    connect(out_, &QLineEdit::editingFinished, this, [this] { run_.set_out(out_->text()); });
+    connect(choose_out, &QPushButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Pictures go to"), out_->text());
+        if (!folder.isEmpty()) run_.set_out(folder);
+    });
+    connect(table_, &QPushButton::clicked, this,
+            [this] { QDesktopServices::openUrl(QUrl::fromLocalFile(run_.table())); });
+    connect(series_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
+        if (!is_filling_) run_.set_wanted(series_->row(item), item->checkState() == Qt::Checked);
+    });
+    connect(series_, &QListWidget::itemActivated, this,
+            [this](QListWidgetItem* item) { choose(series_->row(item)); });
+    connect(&thumbs_, &SeriesThumbs::ready, this, &SetsPage::show_entry);
+    connect(&run_, &SetRun::list_changed, this, &SetsPage::fill_list);
+    connect(&run_, &SetRun::entry_changed, this, &SetsPage::show_entry);
+    connect(&run_, &SetRun::changed, this, &SetsPage::refresh);
+    fill_list();
+    refresh();
+}
+
+void SetsPage::fill_list() {
+    {
+        const QSignalBlocker quiet(series_);
+        series_->clear();
+        std::vector<Frame> middles;
+        for (const SetEntry& own : run_.entries()) {
+            auto* item = new QListWidgetItem(series_);
+            item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
+            item->setCheckState(own.is_wanted ? Qt::Checked : Qt::Unchecked);
+            item->setSizeHint({0, kRow});
+            middles.push_back(own.middle);
+        }
+        thumbs_.want(middles);
+    }
+    series_->setFixedHeight(std::clamp(series_->count(), 1, 4) * kRow + 6);
+    for (int place = 0; place < series_->count(); ++place) show_entry(place);
+}
+
+/// The finished picture where there is one, else the middle frame; how it stands as a bar at the left.
+QIcon SetsPage::picture_of(int place) const {
+    const SetEntry& own = run_.entries()[std::size_t(place)];
+    QPixmap pixmap(kPicture * devicePixelRatioF());
+    pixmap.setDevicePixelRatio(devicePixelRatioF());
+    pixmap.fill(Theme::current().surround);
+    QPixmap picture = thumbs_.find(place);
+    if (own.record.is_made())
+        if (const QPixmap made(
+                text(small_picture_file(set_folder(parse_out(run_.out().toStdString())), own.record.name)
+                         .string()));
+            !made.isNull())
+            picture = made;
+    QPainter painter(&pixmap);
+    constexpr int kBar = 5;
+    const QRect room(kBar, 0, kPicture.width() - kBar, kPicture.height());
+    if (!picture.isNull()) {
+        const QSize size = picture.size().scaled(room.size(), Qt::KeepAspectRatio);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        painter.drawPixmap(QRect(room.center() - QPoint(size.width() / 2, size.height() / 2), size), picture);
+    }
+    painter.fillRect(0, 0, kBar, kPicture.height(), colour_of(own));
+    return pixmap;
+}
+
+void SetsPage::show_entry(int place) {
+    QListWidgetItem* item = series_->item(place);
+    if (!item || place >= int(run_.entries().size())) return;
+    const SetEntry& own = run_.entries()[std::size_t(place)];
+    is_filling_ = true;
+    item->setText(own.name + QLatin1Char('\n') + state_of(own));
+    QStringList tip{own.name, state_of(own)};
+    for (const std::string& reason : own.record.reasons) tip << text(reason);
+    for (const std::string& warning : own.record.warnings) tip << text(warning);
+    tip.removeDuplicates();
+    item->setToolTip(tip.join(QLatin1Char('\n')));
+    item->setIcon(picture_of(place));
+    is_filling_ = false;
+}
+
+void SetsPage::choose(int place) {
+    if (place < 0) return;
+    const int on_card = run_.place_on_card(place);
+    run_.keep_list();
+    if (const QString project = run_.project_of(place); !project.isEmpty())
+        emit paths_chosen({project});
+    else if (on_card >= 0)
+        emit series_chosen(on_card);
+    else {
+        QStringList files;
+        for (const auto& file : run_.files_of_series(place)) files << text(file.string());
+        emit paths_chosen(files);
+    }
+}
+
+void SetsPage::next_step() {
+    if (run_.is_running())
+        run_.stop();
+    else
+        run_.start(session_.merging.memory_mb());
+}
+
+QString SetsPage::next_step_text() const {
+    if (run_.is_running()) return tr("Stop");
+    const int wanted = run_.wanted();
+    return wanted == 1 ? tr("Do one series") : tr("Do %1 series").arg(wanted);
+}
+
+void SetsPage::refresh() {
+    recipe_->setText(run_.has_recipe()
+                         ? run_.recipe_name()
+                         : tr("None yet: decide about one series, then make it of that; or take "
+                              "one from a file."));
+    for (std::size_t i = 0; i < parts_.size(); ++i) {
+        const RecipePart part = kRecipeParts[i];
+        const QSignalBlocker quiet(parts_[i]);
+        parts_[i]->setVisible(run_.has_part(part));
+        parts_[i]->setChecked(run_.carries_part(part));
+        const QString words = run_.part_in_words(part);
+        const QString line = tr("%1: %2").arg(QLatin1String(title_of(part)), words);
+        parts_[i]->setText(parts_[i]->fontMetrics().elidedText(line, Qt::ElideRight, 226));
+        parts_[i]->setToolTip(
+            tr("%1\nUnticked, it is done as for a series that nothing was decided about").arg(line));
+        parts_[i]->setEnabled(!run_.is_running());
+    }
+    if (!out_->hasFocus() || run_.is_running()) out_->setText(run_.out());
+    const QString why = run_.is_running() ? QString() : run_.why_not();
+    state_->setText(!run_.state().isEmpty() ? run_.state() : why);
+    table_->setVisible(!run_.table().isEmpty());
+    emit changed();
+}
+
+}  // namespace moorhaze::desktop

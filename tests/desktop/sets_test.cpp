@@ -1,0 +1,169 @@
+// Sets in the real window: a recipe of one series, done for all of a card, and what became of each.
+#include <QCheckBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QSignalSpy>
+
+#include "core/files/picture_file.h"
+#include "desktop/tray/plan_tray.h"
+#include "tests/desktop/acting.h"
+#include "tests/desktop/asking.h"
+#include "tests/desktop/waiting.h"
+#include "tests/support/card_files.h"
+
+using namespace moorhaze;
+using namespace moorhaze::desktop;
+using test::click;
+using test::named;
+using test::wait_until;
+
+namespace {
+
+/// A window with a card of three small series, one of which has a frame without flash.
+struct CardWindow {
+    test::Scratch scratch;
+    MainWindow main;
+
+    CardWindow() {
+        test::write_card(scratch / "card", {"bog cotton", "lichen", "moss"}, {180, 120}, 6);
+        Picture dark;
+        dark.pixels = cv::Mat(120, 180, CV_8UC3, cv::Scalar(2, 2, 2));
+        WriteSettings write;
+        write.bits = 8;
+        write.overwrite = true;
+        write_picture(scratch / "card" / "lichen" / "frame-03.tif", dark, {}, write, {});
+        main.resize(1280, 800);
+        main.show();
+        main.open_paths({QString::fromStdString((scratch / "card").string())});
+        wait_until([&] { return main.session().looking.is_done() && !main.session().jobs.busy(); });
+        Placing placing;
+        placing.as_they_lie = true;
+        session().document.edit(QStringLiteral("placing"),
+                                with_placing(session().document.project(), placing));
+    }
+    Session& session() { return main.session(); }
+    SetRun& run() { return main.session().set_run; }
+    QListWidget& list() { return *named<QListWidget>(main, "setSeries"); }
+    QPushButton& violet() { return *named<QPushButton>(main, "planNext"); }
+    void type_out(const QString& out) {
+        auto* field = named<QLineEdit>(main, "setOut");
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, out);
+        QTest::keyClick(field, Qt::Key_Return);
+        main.setFocus();
+    }
+    QString out(const char* name) { return QString::fromStdString((scratch / name).string()); }
+};
+
+}  // namespace
+
+TEST_CASE("a recipe of the open series is done for a whole card, and the doubtful one opens with all of it",
+          "[desktop][sets]") {
+    CardWindow window;
+    REQUIRE(window.main.commands().trigger(QStringLiteral("make-recipe")));
+    CHECK(window.main.plan_tray().page() == PlanTray::sets);
+    REQUIRE(window.list().isVisible());
+    REQUIRE(window.list().count() == 3);
+    CHECK(window.list().item(0)->text().contains("bog cotton"));
+    CHECK(window.list().item(0)->text().contains("6 frames"));
+    CHECK(named<QCheckBox>(window.main, "part-merge")->text().contains("Woven"));
+    window.type_out(window.out("out") + "/{number}-{series}");
+    CHECK(window.run().names_of(1) == QStringList{"02-lichen.tif"});
+    CHECK(window.violet().text() == "Do 3 series");
+    // The last one is not wanted.
+    window.list().item(2)->setCheckState(Qt::Unchecked);
+    CHECK(window.violet().text() == "Do 2 series");
+
+    click(&window.violet());
+    CHECK(window.violet().text() == "Stop");
+    wait_until([&] { return !window.run().is_running(); });
+    CHECK(window.list().item(0)->text().contains("done, 6 of 6"));
+    INFO(window.list().item(1)->text().toStdString());
+    CHECK(window.list().item(1)->text().contains("look at this: 1 frame was left out"));
+    CHECK(window.list().item(2)->text().contains("6 frames"));
+    CHECK(named<QLabel>(window.main, "setState")->text().contains("2 of 2 series done, 1 to look at"));
+    CHECK(named<QPushButton>(window.main, "setTable")->isVisible());
+    CHECK(read_picture(window.scratch / "out" / "01-bog cotton.tif").width() == 180);
+    CHECK(std::filesystem::exists(window.scratch / "out" / "02-lichen.tif"));
+    CHECK_FALSE(std::filesystem::exists(window.scratch / "out" / "03-moss.tif"));
+
+    // A double click opens the doubtful one as a project with its result; the list stays.
+    auto& list = window.list();
+    emit list.itemActivated(list.item(1));
+    wait_until([&] {
+        return window.session().document.project().results.size() == 1 && !window.session().jobs.busy() &&
+               window.session().looking.is_done();
+    });
+    CHECK(window.session().document.project().name == "lichen");
+    CHECK_FALSE(window.session().document.project().frames[2].used);
+    CHECK(list.count() == 3);
+    test::settle(window.main);
+    CHECK(window.session().standpoint.result());
+}
+
+TEST_CASE("parts of a recipe are taken out, and saved and taken as a file", "[desktop][sets]") {
+    CardWindow window;
+    SetRun& run = window.run();
+    QStringList errors;
+    QObject::connect(&window.session().notices, &Notices::notified, [&](const QString& text, bool is_error) {
+        if (is_error) errors << text;
+    });
+    CHECK_FALSE(window.main.commands().trigger(QStringLiteral("save-recipe")));
+    window.main.plan_tray().show_page(PlanTray::sets);
+    CHECK_FALSE(window.violet().isEnabled());
+    CHECK(window.violet().toolTip().contains("recipe"));
+    click(named<QPushButton>(window.main, "makeRecipe"));
+    auto* merge = named<QCheckBox>(window.main, "part-merge");
+    REQUIRE(merge->isVisible());
+    QTest::mouseClick(merge, Qt::LeftButton, {}, QPoint(8, merge->height() / 2));
+    CHECK_FALSE(merge->isChecked());
+    CHECK_FALSE(run.recipe().merges);
+    CHECK(run.recipe().alignment->placing.as_they_lie);
+    run.save_recipe(window.out("recipe.json"));
+    CHECK(run.recipe_name() == "recipe.json");
+    CHECK(read_recipe(window.scratch / "recipe.json") == run.recipe());
+    test::write_all(window.scratch / "newer.json", R"({"moorhaze_recipe": 7})");
+    run.take_recipe(window.out("newer.json"));
+    REQUIRE(errors.size() == 1);
+    CHECK(errors[0].contains("newer"));
+    run.take_recipe(window.out("recipe.json"));
+    CHECK_FALSE(merge->isVisible());  // the file has no such part
+    // Names that fall on one another are said before it begins.
+    run.set_out(window.out("out") + "/{method}");
+    CHECK_FALSE(window.violet().isEnabled());
+    CHECK(named<QLabel>(window.main, "setState")->text().contains("for both"));
+}
+
+TEST_CASE("a set that is stopped goes on where it was, while another series is looked at",
+          "[desktop][sets][interrupted]") {
+    CardWindow window;
+    SetRun& run = window.run();
+    run.make_recipe();
+    window.main.plan_tray().show_page(PlanTray::sets);
+    run.set_out(window.out("out"));
+    click(&window.violet());
+    wait_until([&] { return run.entries()[0].record.is_made(); });
+    // Another series is opened meanwhile: the set goes on, its list stays.
+    auto& list = window.list();
+    emit list.itemActivated(list.item(0));
+    wait_until([&] { return window.session().looking.is_done(); });
+    CHECK(list.count() == 3);
+    if (run.is_running()) {
+        click(&window.violet());
+        wait_until([&] { return !run.is_running(); });
+        CHECK(named<QLabel>(window.main, "setState")->text().contains("goes on there"));
+    }
+    const auto first = std::filesystem::last_write_time(window.scratch / "out" / "bog cotton-merged.tif");
+    run.start(0);
+    wait_until([&] { return !run.is_running(); });
+    for (const SetEntry& own : run.entries()) {
+        INFO(own.record.name << ": " << words_for(own.record.state) << " "
+                             << (own.record.reasons.empty() ? "" : own.record.reasons[0])
+                             << run.state().toStdString());
+        CHECK(own.record.is_made());
+    }
+    CHECK(std::filesystem::last_write_time(window.scratch / "out" / "bog cotton-merged.tif") == first);
+    test::settle(window.main);
+}
