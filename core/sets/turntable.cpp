@@ -16,6 +16,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr int kReducedSide = 600;
+constexpr int kRounds = 4;
 constexpr double kCorner = 0.03;     // of the picture: where the ground is looked for
 constexpr int kLeastWidth = 5;       // px; narrower rows are hairs, or the top of a round thing
 constexpr double kSameShare = 0.12;  // of the usual difference between neighbours: the same view again
@@ -70,49 +71,89 @@ Outline outline_of(const cv::Mat1f& object) {
     return outline;
 }
 
+double median_of(std::vector<double> values) {
+    std::nth_element(values.begin(), values.begin() + std::ptrdiff_t(values.size() / 2), values.end());
+    return values[values.size() / 2];
+}
+
+/// One side of an outline as it lies when the picture is turned: x at whole rows; no value where it has none.
+std::vector<std::optional<double>> turned_side(const std::vector<int>& rows, const std::vector<double>& side,
+                                               double middle, double slope, int height) {
+    const double scale = 1 / std::hypot(1, slope), across = scale, down = slope * scale;
+    std::vector<std::optional<double>> turned(static_cast<std::size_t>(height));
+    std::optional<cv::Point2d> before;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        const double y = rows[i] - middle;
+        const cv::Point2d place(side[i] * across - y * down, side[i] * down + y * across + middle);
+        if (before && i > 0 && rows[i] == rows[i - 1] + 1)
+            for (int row = int(std::ceil(std::min(before->y, place.y)));
+                 row <= int(std::floor(std::max(before->y, place.y))); ++row) {
+                if (row < 0 || row >= height || before->y == place.y) continue;
+                const double share = (row - before->y) / (place.y - before->y);
+                turned[std::size_t(row)] = before->x + share * (place.x - before->x);
+            }
+        before = place;
+    }
+    return turned;
+}
+
 /// A line x = at + slope * (y - middle) through the middles of rows that all views have.
 struct Axis {
     double at = 0, slope = 0, middle = 0;
 };
-Axis axis_of(const std::vector<Outline>& outlines, int height) {
-    std::vector<double> sum(std::size_t(height), 0), weight = sum;
-    std::vector<int> seen(std::size_t(height), 0);
-    for (const Outline& own : outlines)
-        for (std::size_t i = 0; i < own.rows.size(); ++i) {
-            const auto y = std::size_t(own.rows[i]);
-            sum[y] += (own.left[i] + own.right[i]) / 2;
-            ++seen[y];
-        }
-    std::vector<double> rows, middles;
-    for (int y = 0; y < height; ++y)
-        if (seen[std::size_t(y)] == int(outlines.size())) {
-            rows.push_back(y);
-            middles.push_back(sum[std::size_t(y)] / double(outlines.size()));
-        }
-    if (rows.size() < 8)
-        throw BadParameter("the views show no object that stands free of the picture's border");
-    Axis axis;
-    axis.middle = (rows.front() + rows.back()) / 2;
+
+/// Fits a line by least squares; rows at which something ends in some views only stand aside and count less.
+Axis line_through(const std::vector<double>& rows, const std::vector<double>& middles, double middle) {
+    Axis axis{0, 0, middle};
     std::vector<double> weights(rows.size(), 1);
     for (int round = 0; round < 8; ++round) {
         double all = 0, y = 0, x = 0, yy = 0, xy = 0;
         for (std::size_t i = 0; i < rows.size(); ++i) {
-            const double w = weights[i], v = rows[i] - axis.middle;
+            const double w = weights[i], v = rows[i] - middle;
             all += w, y += w * v, x += w * middles[i], yy += w * v * v, xy += w * v * middles[i];
         }
         axis.slope = (all * xy - y * x) / std::max(1e-9, all * yy - y * y);
         axis.at = (x - axis.slope * y) / all;
-        // Rows at which something ends in some views only stand aside: they count less.
         std::vector<double> off;
         for (std::size_t i = 0; i < rows.size(); ++i)
-            off.push_back(std::abs(middles[i] - axis.at - axis.slope * (rows[i] - axis.middle)));
-        std::vector<double> sorted = off;
-        std::nth_element(sorted.begin(), sorted.begin() + std::ptrdiff_t(sorted.size() / 2), sorted.end());
-        const double usual = std::max(0.02, 1.4826 * sorted[sorted.size() / 2]);
+            off.push_back(std::abs(middles[i] - axis.at - axis.slope * (rows[i] - middle)));
+        const double usual = std::max(0.02, 1.4826 * median_of(off));
         for (std::size_t i = 0; i < rows.size(); ++i)
             weights[i] = 1 / (1 + off[i] * off[i] / (4 * usual * usual));
     }
     return axis;
+}
+
+/// Rows run across the axis only once it is upright: each round turns the outlines by what was found so far.
+Axis axis_of(const std::vector<Outline>& outlines, int height) {
+    double first = 0, last = 0;
+    for (const Outline& own : outlines) first += own.rows.front(), last += own.rows.back();
+    const double middle = (first + last) / (2 * double(outlines.size()));
+    double slope = 0, at = 0;
+    for (int round = 0; round < kRounds; ++round) {
+        std::vector<double> sum(std::size_t(height), 0);
+        std::vector<int> seen(std::size_t(height), 0);
+        for (const Outline& own : outlines) {
+            const auto left = turned_side(own.rows, own.left, middle, slope, height);
+            const auto right = turned_side(own.rows, own.right, middle, slope, height);
+            for (std::size_t y = 0; y < sum.size(); ++y)
+                if (left[y] && right[y]) sum[y] += (*left[y] + *right[y]) / 2, ++seen[y];
+        }
+        std::vector<double> rows, middles;
+        for (int y = 0; y < height; ++y)
+            if (seen[std::size_t(y)] == int(outlines.size())) {
+                rows.push_back(y);
+                middles.push_back(sum[std::size_t(y)] / double(outlines.size()));
+            }
+        if (rows.size() < 8)
+            throw BadParameter("the views show no object that stands free of the picture's border");
+        const Axis found = line_through(rows, middles, middle);
+        // Angles add up.
+        slope = std::tan(std::atan(slope) + std::atan(found.slope));
+        at = found.at;
+    }
+    // Back from the turned picture: there the axis is x = at.
+    return {at * std::hypot(1, slope), slope, middle};
 }
 
 double brightness(const cv::Vec3f& light) {
@@ -122,11 +163,6 @@ double brightness(const cv::Vec3f& light) {
 /// How much two views differ: mean difference of their light.
 double difference(const cv::Mat3f& one, const cv::Mat3f& other) {
     return cv::norm(one, other, cv::NORM_L1) / double(3 * one.total());
-}
-
-double median_of(std::vector<double> values) {
-    std::nth_element(values.begin(), values.begin() + std::ptrdiff_t(values.size() / 2), values.end());
-    return values[values.size() / 2];
 }
 
 }  // namespace
@@ -268,7 +304,10 @@ Finish finish_of_view(Finish finish, const TurntableLook& look, const TurntableR
     if (rule.even_light)
         finish.light.exposure_ev =
             std::clamp(finish.light.exposure_ev + std::log2(look.gains[std::size_t(view)]), -5.0, 5.0);
-    if (rule.white_ground && !finish.ground.picked) finish.ground.picked = look.ground;
+    if (rule.white_ground && !finish.ground.picked) {
+        finish.ground.picked = look.ground;
+        finish.ground.keep_shadow = 0;
+    }
     return finish;
 }
 

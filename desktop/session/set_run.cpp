@@ -100,10 +100,24 @@ void SetRun::set_carried(RecipePart part, bool carried) {
     emit changed();
 }
 
+bool SetRun::are_views() const {
+    std::vector<std::filesystem::path> names;
+    for (const SetEntry& own : entries_) names.emplace_back(own.record.name);
+    const auto is_numbered = [](const std::filesystem::path& name) {
+        const std::string text = name.string();
+        return text.starts_with("view") && std::isdigit(static_cast<unsigned char>(text.back()));
+    };
+    return std::all_of(names.begin(), names.end(), is_numbered);
+}
+
 void SetRun::make_recipe() {
     const Project& project = base_.document.project();
     whole_recipe_ = recipe_of(project);
     left_out_.clear();
+    if (entries_.size() > 2) {
+        whole_recipe_.turntable = TurntableRule{};
+        if (!are_views()) left_out_.insert(RecipePart::turntable);
+    }
     recipe_name_ = tr("as %1 is decided now").arg(text(project.name));
     base_.notices.notify(
         tr("The recipe carries what is decided about %1. Plan's page Sets does it for others.")
@@ -159,7 +173,9 @@ QStringList SetRun::names_of(int place) const {
         for (const SetSeries& series : own.series) {
             if (series.number != entries_[std::size_t(place)].record.number) continue;
             const PictureInfo& info = series.frames.front().info;
-            for (const SetFile& file : files_of(own, series, info.shooting, {info.width, info.height}))
+            const cv::Size size(info.width, info.height);
+            for (const SetFile& file : own.recipe.turntable ? files_of_view(own, series, info.shooting, size)
+                                                            : files_of(own, series, info.shooting, size))
                 names << text(file.path.lexically_relative(own.out.folder).string());
         }
     } catch (const Error& error) {
@@ -212,6 +228,10 @@ void SetRun::start(int memory_mb) {
         [this, places](const std::vector<SeriesRecord>& records) {
             for (std::size_t i = 0; i < places.size(); ++i) take(places[i], records[i]);
             outcome_ = text(summary_of(records));
+            // Of a turntable, what became of all views together.
+            for (std::size_t i = places.size(); i < records.size(); ++i)
+                for (const std::string& reason : records[i].reasons)
+                    outcome_ += QStringLiteral("; ") + text(reason);
             base_.notices.notify(tr("Set: %1.").arg(outcome_));
             emit changed();
         });

@@ -73,6 +73,7 @@ class SetRun : public QObject {
 
   private:
     void take_card();
+    bool are_views() const;  ///< of a turntable, by the names of their folders
     SetPlan plan() const;
     void take(int place, const SeriesRecord& record);
     void show_progress(const SetProgress& progress, const std::vector<int>& places);

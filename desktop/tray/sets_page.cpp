@@ -101,10 +101,10 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     out_->setToolTip(
         tr("A folder; or with names: folder/{article}-{number}. {series}, {method}, {date}, "
            "{size}, {frames} and {format} can stand in it, too"));
-    auto* choose_out = new QPushButton(tr("..."), this);
+    auto* choose_out = new QPushButton(tr("\u2026"), this);
     choose_out->setAccessibleName(tr("Choose the folder"));
     choose_out->setToolTip(tr("Choose the folder"));
-    choose_out->setFixedWidth(32);
+    choose_out->setFixedWidth(36);
     auto* out_row = new QHBoxLayout;
     out_row->addWidget(out_, 1);
     out_row->addWidget(choose_out);
@@ -114,7 +114,7 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     recipe_->setObjectName(QStringLiteral("recipeName"));
     recipe_->setWordWrap(true);
     rows->addWidget(recipe_);
-    auto* make = commands.button(QStringLiteral("make-recipe"), tr("Of this"), this);
+    auto* make = commands.button(QStringLiteral("make-recipe"), tr("Make"), this);
     make->setObjectName(QStringLiteral("makeRecipe"));
     auto* take = commands.button(QStringLiteral("take-recipe"), tr("Take..."), this);
     auto* save = commands.button(QStringLiteral("save-recipe"), tr("Save..."), this);

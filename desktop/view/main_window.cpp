@@ -323,11 +323,14 @@ void MainWindow::show_stage() {
 }
 
 QStringList MainWindow::demo_names() {
-    return {QStringLiteral("lichen-cups"), QStringLiteral("brass-wheels")};
+    return {QStringLiteral("lichen-cups"), QStringLiteral("brass-wheels"), QStringLiteral("heath-card"),
+            QStringLiteral("glazed-knob")};
 }
 
 bool MainWindow::open_demo(const QString& name) {
-    const QString folder = QDir(demo_folder()).filePath(name + QStringLiteral("/frames"));
+    // A card and a turntable's views lie in the folder itself.
+    QString folder = QDir(demo_folder()).filePath(name + QStringLiteral("/frames"));
+    if (!QFileInfo(folder).isDir()) folder = QDir(demo_folder()).filePath(name);
     if (!QFileInfo(folder).isDir()) {
         session_.notices.notify_error(
             tr("%1: the demo series is not there. Install Moorhaze again, or open a "

@@ -95,8 +95,9 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
     menu.add("open-files", tr("Open files..."), "Ctrl+Shift+O", tr("Choose the frames of one series"),
              steps.ask_for_files);
     for (int i = 0; i < steps.demos.size(); ++i)
-        menu.add(i == 0 ? "open-demo" : "open-demo-2", tr("Open the demo %1").arg(steps.demos[i]),
-                 i == 0 ? "Ctrl+D" : "", tr("A series that comes with Moorhaze"),
+        menu.add((i == 0 ? QByteArray("open-demo") : "open-demo-" + QByteArray::number(i + 1)).constData(),
+                 tr("Open the demo %1").arg(steps.demos[i]), i == 0 ? "Ctrl+D" : "",
+                 tr("Frames that come with Moorhaze"),
                  [open = steps.open_demo, name = steps.demos[i]] { open(name); });
     menu.add("open-project", tr("Open a project..."), "Ctrl+P", tr("Goes on where a project was left"),
              steps.ask_for_project);

@@ -71,7 +71,8 @@ TEST_CASE("a set on a cluster ends in the same pixels as on one machine, also wh
     };
     REQUIRE(run("here", "--quiet").code == 0);
 
-    // Without a cluster it is said what to do.
+    // Without a cluster it is said what to do. (sbatch waits a minute for a file that is not there at all.)
+    test::write_all(scratch / "none.conf", "");
     setenv("SLURM_CONF", (scratch / "none.conf").c_str(), 1);
     const auto without = run("nowhere", "--slurm --quiet");
     CHECK(without.code == 1);

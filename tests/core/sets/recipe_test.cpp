@@ -32,7 +32,8 @@ TEST_CASE("a recipe of any project is read back as it was written", "[sets]") {
         test::RandomWork work(seed);
         Project project = work.begin();
         for (int step = 0; step < 40; ++step) project = work.edited(project);
-        const Recipe recipe = recipe_of(project);
+        Recipe recipe = recipe_of(project);
+        recipe.turntable = TurntableRule{12, false, true, false, 0.1, PixelRect(3, 4, 50, 60)};
         CHECK(recipe_from_json(json_of(recipe)) == recipe);
         for (const RecipePart part : kRecipeParts) {
             CHECK(carries(recipe, part));
