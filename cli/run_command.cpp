@@ -183,10 +183,14 @@ void watch(const Arguments& arguments, const Recipe& recipe, const RunSettings& 
     SetPlan plan{recipe, parse_out(arguments.out), {}, {}, {}};
     if (!common.quiet) std::cerr << "moorhaze-cli: waiting for series in " << arguments.files[0] << "\n";
     while (!stop.stop_requested()) {
-        plan.series = arriving.look(std::chrono::steady_clock::now(), {stop, {}});
-        if (!plan.series.empty()) {
-            check_names(plan);
-            run_plan(plan, settings, common, stop);
+        try {
+            plan.series = arriving.look(std::chrono::steady_clock::now(), {stop, {}});
+            if (!plan.series.empty()) {
+                check_names(plan);
+                run_plan(plan, settings, common, stop);
+            }
+        } catch (const Cancelled&) {
+            return;  // what was begun goes on at the next start
         }
         for (int i = 0; i < 10 && !stop.stop_requested(); ++i)
             std::this_thread::sleep_for(std::chrono::milliseconds(100));
@@ -242,7 +246,12 @@ void run(const Arguments& arguments, const Common& common) {
         return;
     }
     if (arguments.slurm) return submit(arguments, std::move(plan), settings);
-    const bool all_made = run_plan(plan, settings, common, stop);
+    bool all_made = false;
+    try {
+        all_made = run_plan(plan, settings, common, stop);
+    } catch (const Cancelled&) {
+        throw Error("stopped; the same command goes on where it was");
+    }
     const auto folder = set_folder(out);
     if (!common.quiet) {
         std::cout << table_of(read_records(folder));

@@ -400,8 +400,13 @@ Project with_recipe_for_frames(Project project, const Recipe& recipe, const Seri
     std::optional<double> reference = recipe.alignment ? recipe.alignment->reference : std::nullopt;
     if (recipe.turntable && !reference) reference = 0.5;
     if (reference && !project.frames.empty()) {
-        const int place = place_at(*reference, project.frames.size());
-        project = with_reference(std::move(project), project.frames[place].id);
+        // The nearest to that place that is used.
+        const int wanted = place_at(*reference, project.frames.size());
+        std::optional<int> nearest;
+        for (int i = 0; i < project.frames.size(); ++i)
+            if (project.frames[i].used && (!nearest || std::abs(i - wanted) < std::abs(*nearest - wanted)))
+                nearest = i;
+        if (nearest) project = with_reference(std::move(project), project.frames[*nearest].id);
     }
     return with_merge(project, merges_of(recipe, project)[0]);
 }

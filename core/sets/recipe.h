@@ -41,8 +41,8 @@ struct DoubtLimits {
     int left_out = 1;          ///< frames with faults other than that nothing is sharp in them
     double gap_steps = 1;      ///< missing between two frames
     double residual_px = 1;    ///< that the same detail lies apart in neighbours, root mean square
-    std::optional<int> snags;  ///< doubtful places; none: they are not looked for, which would take a quarter
-                               ///< longer
+    std::optional<int> snags;  ///< doubtful places; none: they are not looked for, which takes another pass
+                               ///< over the frames
     bool operator==(const DoubtLimits&) const = default;
 };
 

@@ -225,11 +225,10 @@ class SeriesRun {
     /// may replace them.
     void claim_names(const std::vector<OutputFile>& files) {
         std::vector<fs::path> paths;
-        for (const OutputFile& file : files) {
-            paths.push_back(file.path);
-            record_.files.push_back({relative_to(plan_.out.folder, file.path), 0});
-        }
+        for (const OutputFile& file : files) paths.push_back(file.path);
+        // What is refused must not stand in the record: the next run would take it for its own.
         if (!settings_.overwrite) refuse_foreign_files(plan_, paths, before_);
+        for (const fs::path& path : paths) record_.files.push_back({relative_to(plan_.out.folder, path), 0});
         std::error_code failed;
         for (const fs::path& path : paths) fs::create_directories(path.parent_path(), failed);
         write_begun();

@@ -70,7 +70,6 @@ void make_alike(SeriesRecord& record, const SetPlan& plan, const std::vector<Ser
              files_of_view(plan, *made[i], made[i]->frames.front().info.shooting, kept.size())) {
             outputs[i].push_back({file.path, file.output});
             paths.push_back(file.path);
-            record.files.push_back({file.path.lexically_relative(plan.out.folder).generic_string(), 0});
         }
     claim(paths);
     std::size_t written = 0;
@@ -121,9 +120,13 @@ SeriesRecord run_turntable(const SetPlan& plan, const std::vector<SeriesRecord>&
         if (!claim.is_mine()) throw Error("another run works on it just now");
         record.reasons = remarks_on(plan, views);
         const auto claim_names = [&](const std::vector<fs::path>& paths) {
+            // What is refused must not stand in the record: the next run would take it for its own.
             if (!settings.overwrite) refuse_foreign_files(plan, paths, is_same ? before : std::nullopt);
             std::error_code failed;
-            for (const fs::path& path : paths) fs::create_directories(path.parent_path(), failed);
+            for (const fs::path& path : paths) {
+                fs::create_directories(path.parent_path(), failed);
+                record.files.push_back({path.lexically_relative(plan.out.folder).generic_string(), 0});
+            }
             record.state = SeriesState::writing;
             write_record(folder, record);
         };

@@ -102,6 +102,7 @@ const char* name_of(SeriesState state) {
 }
 
 const char* words_for(SeriesState state) {
+    if (state == SeriesState::writing) return "begun, not finished";
     return state == SeriesState::doubtful ? "look at this" : name_of(state);
 }
 

@@ -88,11 +88,10 @@ SetPlan plan_set(Recipe recipe, const std::vector<fs::path>& files_or_folders, c
 
 SetPlan plan_one_series(Recipe recipe, const std::vector<fs::path>& files, std::string name, int number,
                         const OutPattern& out, const Job& job) {
-    OpenedSeries opened = open_series(files, job);
-    OpenedCard card;
-    card.series.push_back({std::move(opened.series.frames), {}, std::move(name)});
-    card.problems = std::move(opened.problems);
-    card.notes = std::move(opened.notes);
+    // Read as a card is, so that the frames stand as they do where the whole of it is planned.
+    OpenedCard card = open_card(files, job);
+    while (card.series.size() > 1) join_with_next(card.series, 0);
+    card.series[0].name = std::move(name);
     SetPlan plan = plan_of(std::move(recipe), out, std::move(card));
     plan.series[0].number = number;
     check_names(plan);

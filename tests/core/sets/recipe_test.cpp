@@ -71,6 +71,10 @@ TEST_CASE("a recipe carries decisions over to a series of another length", "[set
     CHECK(other.merge.backdrop == FrameId{120});
     CHECK(other.finish.light.exposure_ev == 0.5);
     CHECK(other.finish.detail.painted.empty());  // belongs to one picture
+    // A reference frame that is left out is none: the nearest that is used takes its place.
+    other = with_recipe_for_frames(other, recipe, {std::vector<double>(21, 0.05), {}, {}, 0},
+                                   {{20, {"misfire", "dark", 0}}, {19, {"misfire", "dark", 0}}});
+    CHECK(other.reference == FrameId{118});
 }
 
 TEST_CASE("a recipe that carries nothing leaves a series as if nothing was decided", "[sets]") {

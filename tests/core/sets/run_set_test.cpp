@@ -6,6 +6,7 @@
 #include <random>
 #include <thread>
 
+#include "core/files/exif_block.h"
 #include "core/project/edits.h"
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
@@ -13,6 +14,7 @@
 #include "core/sets/outcome.h"
 #include "tests/support/card_files.h"
 #include "tests/support/measures.h"
+#include "tests/support/textured.h"
 
 using namespace moorhaze;
 namespace fs = std::filesystem;
@@ -133,6 +135,9 @@ TEST_CASE("a picture that the recipe did not make is not replaced without a word
     CHECK(refused[0].state == SeriesState::failed);
     CHECK_THAT(refused[0].reasons[0], Catch::Contains("01-a.png") && Catch::Contains("--overwrite"));
     CHECK(test::read_all(scratch / "out" / "01-a.png") == "a person's");
+    // Nor the second time it is tried.
+    CHECK(run_set(plan, {}, {}, {})[0].state == SeriesState::failed);
+    CHECK(test::read_all(scratch / "out" / "01-a.png") == "a person's");
     CHECK(states(run_set(plan, {true, 0}, {}, {})) == std::vector{kDone});
     CHECK(read_picture(scratch / "out" / "01-a.png").width() == 60);
 }
@@ -228,6 +233,31 @@ TEST_CASE("work that is stopped anywhere leaves nothing half written and ends in
     CHECK(stopped > 0);
     CHECK(states(run_set(plan_of(scratch, recipe), {}, {}, {})) == std::vector{kDone, kDone});
     CHECK(pictures_in(scratch / "out") == whole);
+}
+
+TEST_CASE("a series that was shot from far to near is the same to a single command and to the whole run",
+          "[sets]") {
+    const test::Scratch scratch;
+    fs::create_directories(scratch / "card" / "far first");
+    std::vector<fs::path> files;
+    for (int i = 1; i <= 4; ++i) {
+        ShootingData data;
+        data.focus_distance_m = 0.4 - 0.02 * i;
+        data.exif = exif_block(data, 90);
+        files.push_back(scratch / "card" / "far first" / ("f-" + std::to_string(i) + ".jpg"));
+        WriteSettings write;
+        write.format = FileFormat::jpeg;
+        write.bits = 8;
+        write_picture(files.back(), test::colourful({90, 60}, 8, false), data, write, {});
+    }
+    REQUIRE(make_series(open_card({scratch / "card"}, {}).series[0].frames).series.turned_round);
+    const OutPattern out = parse_out((scratch / "out").string());
+    const SetPlan whole = plan_set(quick_recipe(), {scratch / "card"}, out, {});
+    const SetPlan single = plan_one_series(quick_recipe(), files, "far first", 1, out, {});
+    const auto inputs = [](const SetPlan& plan) {
+        return inputs_of(plan, plan.series[0], frame_keys(plan.series[0], {}));
+    };
+    CHECK(inputs(whole) == inputs(single));
 }
 
 TEST_CASE("two workers never meet in one series", "[sets]") {
