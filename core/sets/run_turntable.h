@@ -7,7 +7,7 @@ namespace moorhaze {
 /// finished by the recipe and written as numbered pictures. What was made from the same before is not made
 /// again.
 /// @param views  what became of the plan's series, in its order; those that failed are told as missing.
-/// @return       a record of its own, under turntable_name(); failed with the reason, as run_series().
+/// @return       a record of its own, named after turntable_name(); failed with the reason, as run_series().
 /// @throws Cancelled; FileError where not even the record can be written.
 SeriesRecord run_turntable(const SetPlan& plan, const std::vector<SeriesRecord>& views,
                            const RunSettings& settings, const Job& job);

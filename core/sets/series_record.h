@@ -62,7 +62,7 @@ void write_record(const std::filesystem::path& folder, const SeriesRecord& recor
 
 /// Whether all files of a record are there.
 bool all_there(const SetPlan& plan, const SeriesRecord& record);
-/// Refuses to write over files that no earlier run of the same was about to write, and makes their folders.
+/// Refuses to write over files that no earlier run of the same was about to write.
 /// @param before  what such a run recorded; none: there was none.   @throws FileError naming the first.
 void refuse_foreign_files(const SetPlan& plan, const std::vector<std::filesystem::path>& files,
                           const std::optional<SeriesRecord>& before);

@@ -153,19 +153,32 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     refresh();
 }
 
+void SetsPage::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    want_thumbs();
+}
+
+void SetsPage::want_thumbs() {
+    if (has_thumbs_ || !isVisible()) return;
+    has_thumbs_ = true;
+    std::vector<Frame> middles;
+    for (const SetEntry& own : run_.entries()) middles.push_back(own.middle);
+    thumbs_.want(middles);
+}
+
 void SetsPage::fill_list() {
     {
         const QSignalBlocker quiet(series_);
         series_->clear();
-        std::vector<Frame> middles;
         for (const SetEntry& own : run_.entries()) {
             auto* item = new QListWidgetItem(series_);
             item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
             item->setCheckState(own.is_wanted ? Qt::Checked : Qt::Unchecked);
             item->setSizeHint({0, kRow});
-            middles.push_back(own.middle);
         }
-        thumbs_.want(middles);
+        thumbs_.want({});
+        has_thumbs_ = false;
+        want_thumbs();
     }
     series_->setFixedHeight(std::clamp(series_->count(), 1, 4) * kRow + 6);
     for (int place = 0; place < series_->count(); ++place) show_entry(place);

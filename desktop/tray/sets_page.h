@@ -35,7 +35,11 @@ class SetsPage : public QWidget {
     void series_chosen(int place);
     void paths_chosen(const QStringList& paths);
 
+  protected:
+    void showEvent(QShowEvent* event) override;
+
   private:
+    void want_thumbs();
     void fill_list();
     void show_entry(int place);
     void refresh();
@@ -51,6 +55,7 @@ class SetsPage : public QWidget {
     QLineEdit* out_;
     QPushButton* table_;
     bool is_filling_ = false;
+    bool has_thumbs_ = false;  ///< asked for; only where somebody looks: Bring in makes the same
 };
 
 }  // namespace moorhaze::desktop
