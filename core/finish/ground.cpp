@@ -15,6 +15,7 @@ namespace {
 constexpr int kReducedSide = 900;
 constexpr int kTerms = 6;               // of a quadratic surface
 constexpr int kRounds = 5;              // of fitting and choosing anew
+constexpr int kFitEach = 3;             // reduced px: a smooth surface needs no more places
 constexpr float kDeepestShadow = 0.3f;  // of the ground's light; darker is no ground
 constexpr float kColourShare = 0.6f;    // of the reach: how far colours may differ
 constexpr float kSteepest = 0.035f;     // log of light per reduced pixel; steeper is an edge
@@ -22,7 +23,10 @@ constexpr int kEdgePx = 4;              // where ground and subject may be mixed
 constexpr float kFalls = 1.5f;          // power by which it falls from pixel to pixel inwards
 constexpr float kUnsure = 0.08f;        // share of the ground's light: so different a subject is told half
 constexpr float kLeastMixed = 0.1f;     // less of the ground in a pixel is left there
+constexpr float kMostMixed = 0.9f;      // more of it is ground with the merge's own unrest beside an edge
 constexpr uchar kNear = 128;            // beside what was found reduced: the subject's edge may lie there
+constexpr int kNearPx = 5;              // so far, reduced
+constexpr int kLevelPx = 5;             // side of the square that a level is the mean of, reduced
 constexpr float kLeastGrain = 0.006f,
                 kGrains = 3.5f;  // beside the edge ground is told by its light: sigma, times
 
@@ -42,7 +46,7 @@ float colour_difference(const cv::Vec3f& share) {
 }
 
 /// A quadratic surface through the logarithm of light at the marked places, by least squares.
-cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked) {
+cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked, const Job& job) {
     auto terms = [&](int y, int x) {
         const double u = 2.0 * x / std::max(1, light.cols - 1) - 1,
                      v = 2.0 * y / std::max(1, light.rows - 1) - 1;
@@ -50,8 +54,8 @@ cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked) {
     };
     cv::Matx<double, kTerms, kTerms> normal = cv::Matx<double, kTerms, kTerms>::eye() * 1e-3;
     cv::Matx<double, kTerms, 3> right = cv::Matx<double, kTerms, 3>::zeros();
-    for (int y = 0; y < light.rows; ++y)
-        for (int x = 0; x < light.cols; ++x) {
+    for (int y = kFitEach / 2; y < light.rows; y += kFitEach)
+        for (int x = kFitEach / 2; x < light.cols; x += kFitEach) {
             if (!marked(y, x)) continue;
             const auto own = terms(y, x);
             normal += own * own.t();
@@ -61,7 +65,7 @@ cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked) {
         }
     const cv::Matx<double, kTerms, 3> found = normal.inv(cv::DECOMP_CHOLESKY) * right;
     cv::Mat3f smooth(light.size());
-    for (int y = 0; y < light.rows; ++y)
+    for_rows(light.rows, job, [&](int y) {
         for (int x = 0; x < light.cols; ++x) {
             const auto own = terms(y, x);
             for (int c = 0; c < 3; ++c) {
@@ -70,6 +74,7 @@ cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked) {
                 smooth(y, x)[c] = float(std::exp(std::clamp(sum, -9.0, 1.0)));
             }
         }
+    });
     return smooth;
 }
 
@@ -82,6 +87,25 @@ cv::Mat1b connected(const cv::Mat1b& may, cv::Point at) {
     return found;
 }
 
+/// What of the picture's rim is connected along it with ground, by its light and colour alone. A narrow strip
+/// between a subject's blurred edge and the end of the picture is steep all over, yet ground at its rim.
+cv::Mat1b along_rim(const cv::Mat1b& around, const cv::Mat1b& alike) {
+    cv::Mat1b rim(around.size(), std::uint8_t(255));
+    if (rim.cols > 4 && rim.rows > 4) rim(cv::Rect(2, 2, rim.cols - 4, rim.rows - 4)).setTo(0);
+    const cv::Mat1b may = rim & (alike | around);
+    cv::Mat1i labels;
+    const int count = cv::connectedComponents(may, labels, 8, CV_32S);
+    std::vector<uchar> is_ground(std::size_t(count), 0);
+    for (int y = 0; y < may.rows; ++y)
+        for (int x = 0; x < may.cols; ++x)
+            if (may(y, x) && around(y, x)) is_ground[std::size_t(labels(y, x))] = 255;
+    cv::Mat1b found = cv::Mat1b::zeros(may.size());
+    for (int y = 0; y < may.rows; ++y)
+        for (int x = 0; x < may.cols; ++x)
+            if (may(y, x)) found(y, x) = is_ground[std::size_t(labels(y, x))];
+    return found;
+}
+
 struct ReducedGround {
     cv::Mat3f light;   // smooth
     cv::Mat1b around;  // 255: ground; kNear: looked for more strictly; 0: none
@@ -89,16 +113,24 @@ struct ReducedGround {
         level;  // how light it is against `light` (less in a shadow), of the nearest place that is ground
 };
 
-/// The level of each place's nearest place that is ground.
+/// The level of each place's nearest place that is ground, a mean over what is ground around that.
 cv::Mat1f nearest_level(const cv::Mat3f& light, const cv::Mat3f& ground, const cv::Mat1b& inner) {
+    cv::Mat1f sum(light.size(), 0.f), count(light.size(), 0.f);
+    for (int y = 0; y < light.rows; ++y)
+        for (int x = 0; x < light.cols; ++x)
+            if (inner(y, x)) {
+                sum(y, x) = brightness(light(y, x)) / brightness(ground(y, x));
+                count(y, x) = 1;
+            }
+    cv::boxFilter(sum, sum, -1, {kLevelPx, kLevelPx}, {-1, -1}, false, cv::BORDER_CONSTANT);
+    cv::boxFilter(count, count, -1, {kLevelPx, kLevelPx}, {-1, -1}, false, cv::BORDER_CONSTANT);
     cv::Mat1f unused;
     cv::Mat1i nearest;
     cv::distanceTransform(inner == 0, unused, nearest, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
     std::vector<float> levels(light.total() + 1, 1.0f);
     for (int y = 0; y < light.rows; ++y)
         for (int x = 0; x < light.cols; ++x)
-            if (inner(y, x))
-                levels[std::size_t(nearest(y, x))] = brightness(light(y, x)) / brightness(ground(y, x));
+            if (inner(y, x)) levels[std::size_t(nearest(y, x))] = sum(y, x) / count(y, x);
     cv::Mat1f level(light.size());
     for (int y = 0; y < light.rows; ++y)
         for (int x = 0; x < light.cols; ++x) level(y, x) = levels[std::size_t(nearest(y, x))];
@@ -149,18 +181,17 @@ ReducedGround find_reduced(const cv::Mat3f& light, cv::Point picked, double reac
         });
         may(nearby) = 255;
         found = connected(may, picked);
-        ground = smooth_light(light, found);
+        ground = smooth_light(light, found, job.quiet());
     }
     // Shadows on it: connected, without an edge, of its colour.
-    cv::Mat1b shaded(light.size());
+    cv::Mat1b shaded(light.size()), alike(light.size());
     for_rows(light.rows, job, [&](int y) {
         for (int x = 0; x < light.cols; ++x) {
             const cv::Vec3f share = ratio(light(y, x), ground(y, x));
             const float level = brightness(light(y, x)) / brightness(ground(y, x));
-            shaded(y, x) =
-                flat(y, x) && level > kDeepestShadow && colour_difference(share) < kColourShare * float(reach)
-                    ? 255
-                    : found(y, x);
+            const bool has_colour = colour_difference(share) < kColourShare * float(reach);
+            shaded(y, x) = flat(y, x) && level > kDeepestShadow && has_colour ? 255 : found(y, x);
+            alike(y, x) = has_colour && std::abs(level - 1) < float(reach) ? 255 : 0;
         }
     });
     ReducedGround reduced{ground, connected(shaded, picked), {}};
@@ -168,15 +199,31 @@ ReducedGround find_reduced(const cv::Mat3f& light, cv::Point picked, double reac
     // size.
     cv::morphologyEx(reduced.around, reduced.around, cv::MORPH_CLOSE,
                      cv::getStructuringElement(cv::MORPH_ELLIPSE, {3, 3}));
-    const cv::Mat around = cv::getStructuringElement(cv::MORPH_ELLIPSE, {5, 5});
+    const cv::Mat1b rim = along_rim(reduced.around, alike);
     cv::Mat1b inner, outer;
-    cv::erode(reduced.around, inner, around, {-1, -1}, 1, cv::BORDER_CONSTANT, cv::Scalar::all(255));
-    cv::dilate(reduced.around, outer, around);
+    cv::erode(reduced.around, inner, cv::getStructuringElement(cv::MORPH_ELLIPSE, {5, 5}), {-1, -1}, 1,
+              cv::BORDER_CONSTANT, cv::Scalar::all(255));
+    cv::dilate(reduced.around | rim, outer,
+               cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kNearPx + 1, 2 * kNearPx + 1}));
     reduced.around.setTo(0);
     reduced.around.setTo(kNear, outer);
     reduced.around.setTo(255, inner);
-    reduced.level = nearest_level(light, ground, inner);
+    reduced.level = nearest_level(light, ground, inner | rim);
     return reduced;
+}
+
+/// What is like the ground near it, and yet only within the subject, is none.
+void keep_connected(cv::Mat1b& ground, const cv::Mat1b& around, int shrink) {
+    cv::Mat1i labels;
+    const int count = cv::connectedComponents(ground, labels, 8, CV_32S);
+    std::vector<uchar> reaches(std::size_t(count), 0);
+    for (int y = 0; y < ground.rows; ++y)
+        for (int x = 0; x < ground.cols; ++x)
+            if (ground(y, x) && around(y / shrink, x / shrink) == 255)
+                reaches[std::size_t(labels(y, x))] = 255;
+    for_rows(ground.rows, Job{}, [&](int y) {
+        for (int x = 0; x < ground.cols; ++x) ground(y, x) = reaches[std::size_t(labels(y, x))];
+    });
 }
 
 /// Ground is mixed in less the farther in: each ring around it holds the next one down. What a pixel can have
@@ -268,21 +315,39 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     // told by its light as well, to its grain: a subject of the ground's colour is darker there, or lighter.
     const float grain = kGrains * std::max(kLeastGrain, grain_of(picture, curve, map, found.around));
     cv::Mat1b ground(picture.pixels.size());
+    const auto around_at = [&](int y, int x) { return found.around(y / shrink, x / shrink); };
     for_rows(picture.height(), job, [&](int y) {
         for (int x = 0; x < picture.width(); ++x) {
-            const uchar where = found.around(y / shrink, x / shrink);
+            const uchar where = around_at(y, x);
             ground(y, x) = 0;
             if (where == 0) continue;
-            const cv::Vec3f light = linear(y, x), own = map.light_at(x, y);
-            const float level = brightness(light) / brightness(own),
-                        colour = colour_difference(ratio(light, own));
-            const bool is_ground =
-                where == kNear
-                    ? std::abs(level / found.level(y / shrink, x / shrink) - 1) < grain && colour < grain
-                    : level > kDeepestShadow && colour < float(reach);
+            const cv::Vec3f own = map.light_at(x, y);
+            const auto is_like = [&](const cv::Vec3f& light) {
+                return std::abs(brightness(light) / brightness(own) / found.level(y / shrink, x / shrink) -
+                                1) < grain &&
+                       colour_difference(ratio(light, own)) < grain;
+            };
+            const cv::Vec3f light = linear(y, x);
+            bool is_ground = false;
+            if (where == kNear) {
+                // Beside a blurred edge the merge is more uneven than elsewhere: one by one, or the mean.
+                is_ground = is_like(light);
+                if (!is_ground) {
+                    cv::Vec3f sum;
+                    for (int v = y - 1; v <= y + 1; ++v)
+                        for (int u = x - 1; u <= x + 1; ++u)
+                            sum += linear(std::clamp(v, 0, picture.height() - 1),
+                                          std::clamp(u, 0, picture.width() - 1));
+                    is_ground = is_like(sum * (1.0f / 9));
+                }
+            } else {
+                is_ground = brightness(light) > kDeepestShadow * brightness(own) &&
+                            colour_difference(ratio(light, own)) < float(reach);
+            }
             if (is_ground) ground(y, x) = 255;
         }
     });
+    keep_connected(ground, found.around, shrink);
     // Grain leaves single pixels out on either side.
     cv::medianBlur(ground, ground, 5);
     job.checkpoint(0.8);
@@ -315,8 +380,8 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
             // A subject nearly as light as the ground cannot be told apart: it stays. So does what is mixed
             // in so little that it may as well be the subject's own texture.
             const float noise = kUnsure * kUnsure * own.dot(own);
-            const float sure =
-                std::max(0.0f, share - kLeastMixed) / (1 - kLeastMixed) * length / (length + noise);
+            const float sure = std::clamp((share - kLeastMixed) / (kMostMixed - kLeastMixed), 0.0f, 1.0f) *
+                               length / (length + noise);
             map.share(y, x) = uchar(std::lround(255 * sure));
         }
     });

@@ -15,9 +15,20 @@ struct Product {
     cv::Mat1f subject;  // true share of the subject, 0..1
 };
 
-/// A glazed knob in front of paper whose light falls off: sharp edge of a pixel or a blurred one, grain, a
+/// How far a place lies within the subject, px.
+using Within = double (*)(double x, double y);
+double in_knob(double x, double y) {
+    return 130 - std::hypot(x - 360, y - 260);
+}
+/// Close above the picture's lower end: between lies a narrow strip of ground.
+double in_plate(double x, double y) {
+    return std::min(std::min(x - 60, 660 - x), std::min(y - 380, 528 - y));
+}
+
+/// A glazed thing in front of paper whose light falls off: sharp edge of a pixel or a blurred one, grain, a
 /// soft shadow below.
-Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d& glaze = {0.12, 0.2, 0.3}) {
+Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d& glaze = {0.12, 0.2, 0.3},
+                Within within = in_knob) {
     const cv::Size size(720, 540);
     Product made{{cv::Mat(size, CV_16UC3), {}, {}}, cv::Mat1f(size)};
     cv::RNG random(17);
@@ -29,7 +40,7 @@ Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d&
             if (with_shadow)
                 ground *=
                     1 - 0.45 * std::exp(-(std::pow((x - 360) / 130.0, 2) + std::pow((y - 430) / 40.0, 2)));
-            const double from_edge = 130 - std::hypot(x - 360.0, y - 260.0);
+            const double from_edge = within(x, y);
             const double share = std::clamp(0.5 + from_edge / edge_px, 0.0, 1.0);
             const double shading = 0.55 + 0.45 * std::cos(std::hypot(x - 320.0, y - 220.0) / 90);
             cv::Vec3d own = glaze * (0.4 + shading);
@@ -82,6 +93,17 @@ TEST_CASE("ground becomes pure white and the subject stays, sharp edge or blurre
             CHECK(own.white >= 0.995);
             CHECK(own.changed <= 0.002);
         }
+}
+
+TEST_CASE("a narrow strip of ground between a blurred edge and the picture's end is white",
+          "[finish][ground]") {
+    for (const double edge : {8.0, 14.0}) {
+        const Product plate = product(edge, 0.02, false, {0.05, 0.06, 0.07}, in_plate);
+        const Judged own = judged(plate, kPicked);
+        INFO("edge " << edge << " px: white " << own.white << ", changed " << own.changed);
+        CHECK(own.white >= 0.995);
+        CHECK(own.changed <= 0.002);
+    }
 }
 
 TEST_CASE("a light subject keeps its edge on the light ground", "[finish][ground]") {
