@@ -8,10 +8,9 @@
 
 #include "cli/commands.h"
 #include "core/project/project_folder.h"
-#include "core/sets/arriving_series.h"
 #include "core/sets/cluster_job.h"
 #include "core/sets/outcome.h"
-#include "core/sets/run_set.h"
+#include "core/sets/run_arriving.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -143,57 +142,60 @@ void print_dry_run(const SetPlan& plan, bool overwrite) {
     std::printf("%zu series, about %s\n", plan.series.size(), duration_in_words(seconds).c_str());
 }
 
-/// Runs a plan with one rewritten line of progress.   @return whether none failed.
-bool run_plan(const SetPlan& plan, const RunSettings& settings, const Common& common, std::stop_token stop) {
-    std::mutex guard;
-    std::size_t widest = 0;
-    std::string shown;
-    SetEvents events;
-    if (!common.quiet) {
-        events.on_progress = [&](const SetProgress& progress) {
-            const std::lock_guard lock(guard);
-            std::string line = std::to_string(progress.place + 1) + " of " + std::to_string(progress.count) +
-                               ", " + progress.name + ": " + progress.step + ", " +
-                               std::to_string(int(100 * progress.fraction)) + " % of all, " +
-                               duration_in_words(progress.seconds_left) + " left";
-            const std::size_t length = line.size();
-            if (length < widest) line += std::string(widest - length, ' ');
-            widest = std::max(widest, length);
-            if (line == shown) return;
-            shown = line;
-            std::fprintf(stderr, "\r%s", line.c_str());
-        };
-        events.on_series = [&](int, const SeriesRecord& record) {
-            const std::lock_guard lock(guard);
-            std::string line = record.name + ": " + words_for(record.state);
-            for (const std::string& reason : record.reasons) line += "; " + reason;
-            if (line.size() < widest) line += std::string(widest - line.size(), ' ');
-            std::fprintf(stderr, "\r%s\n", line.c_str());
-        };
+/// One rewritten line of progress, and a line for each series that is done.
+class RunLines {
+  public:
+    SetEvents events() {
+        SetEvents events;
+        events.on_progress = [this](const SetProgress& progress) { show(progress); };
+        events.on_series = [this](int, const SeriesRecord& record) { tell(record); };
+        return events;
     }
-    const auto records = run_set(plan, settings, events, {stop, {}});
-    return std::none_of(records.begin(), records.end(),
-                        [](const SeriesRecord& own) { return own.state == SeriesState::failed; });
-}
+
+  private:
+    void show(const SetProgress& progress) {
+        const std::lock_guard lock(guard_);
+        const int place = std::min(progress.place + 1, progress.count);
+        const std::string line = std::to_string(place) + " of " + std::to_string(progress.count) + ", " +
+                                 progress.name + ": " + progress.step + ", " +
+                                 std::to_string(int(100 * progress.fraction)) + " % of all, " +
+                                 duration_in_words(progress.seconds_left) + " left";
+        if (line == shown_) return;
+        shown_ = line;
+        std::fprintf(stderr, "\r%s", padded(line).c_str());
+    }
+    void tell(const SeriesRecord& record) {
+        const std::lock_guard lock(guard_);
+        std::string line = record.name + ": " + words_for(record.state);
+        for (const std::string& reason : record.reasons) line += "; " + reason;
+        std::fprintf(stderr, "\r%s\n", padded(line).c_str());
+    }
+    /// As wide as what it covers.
+    std::string padded(std::string line) {
+        widest_ = std::max(widest_, line.size());
+        line.resize(widest_, ' ');
+        return line;
+    }
+
+    std::mutex guard_;
+    std::size_t widest_ = 0;
+    std::string shown_;
+};
 
 void watch(const Arguments& arguments, const Recipe& recipe, const RunSettings& settings,
            const Common& common, std::stop_token stop) {
     if (arguments.files.size() != 1) throw BadParameter("--watch takes one folder");
     ArrivingSeries arriving(arguments.files[0], arguments.quiet_s);
-    SetPlan plan{recipe, parse_out(arguments.out), {}, {}, {}};
-    if (!common.quiet) std::cerr << "moorhaze-cli: waiting for series in " << arguments.files[0] << "\n";
-    while (!stop.stop_requested()) {
-        try {
-            plan.series = arriving.look(std::chrono::steady_clock::now(), {stop, {}});
-            if (!plan.series.empty()) {
-                check_names(plan);
-                run_plan(plan, settings, common, stop);
-            }
-        } catch (const Cancelled&) {
-            return;  // what was begun goes on at the next start
-        }
-        for (int i = 0; i < 10 && !stop.stop_requested(); ++i)
-            std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    RunLines lines;
+    ArrivingEvents events;
+    if (!common.quiet) {
+        events.set = lines.events();
+        std::cerr << "moorhaze-cli: waiting for series in " << arguments.files[0] << "\n";
+    }
+    try {
+        run_arriving(arriving, {recipe, parse_out(arguments.out), {}, {}, {}}, settings, events, {stop, {}});
+    } catch (const Cancelled&) {
+        // What was begun goes on at the next start.
     }
 }
 
@@ -248,7 +250,10 @@ void run(const Arguments& arguments, const Common& common) {
     if (arguments.slurm) return submit(arguments, std::move(plan), settings);
     bool all_made = false;
     try {
-        all_made = run_plan(plan, settings, common, stop);
+        RunLines lines;
+        const auto records = run_set(plan, settings, common.quiet ? SetEvents() : lines.events(), {stop, {}});
+        all_made = std::none_of(records.begin(), records.end(),
+                                [](const SeriesRecord& own) { return own.state == SeriesState::failed; });
     } catch (const Cancelled&) {
         throw Error("stopped; the same command goes on where it was");
     }

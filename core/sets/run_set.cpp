@@ -10,11 +10,20 @@
 namespace moorhaze {
 namespace {
 
+/// Looking at a merged view of a turntable and finishing it, measured on two cores.
+constexpr double kViewSeconds = 0.5, kViewSecondsPerMegapixel = 0.1;
+
 /// Time left by the share of the work that is done, counted in what the series are guessed to take.
 class Pace {
   public:
     explicit Pace(const SetPlan& plan) {
-        for (const SetSeries& series : plan.series) guesses_.push_back(guessed_seconds(series));
+        double together = 0;
+        for (const SetSeries& series : plan.series) {
+            guesses_.push_back(guessed_seconds(series));
+            const PictureInfo& info = series.frames.front().info;
+            together += kViewSeconds + kViewSecondsPerMegapixel * 1e-6 * info.width * info.height;
+        }
+        if (plan.recipe.turntable) guesses_.push_back(together);
         for (const double guess : guesses_) all_ += guess;
     }
 
@@ -46,11 +55,12 @@ std::vector<SeriesRecord> run_set(const SetPlan& plan, const RunSettings& settin
     std::vector<SeriesRecord> records;
     write_set_list(plan);
     Pace pace(plan);
-    for (int place = 0; place < int(plan.series.size()); ++place) {
+    const int count = int(plan.series.size());
+    // One piece of work after the other, with its progress within the whole.
+    const auto work = [&](int place, const std::string& name, const auto& made) {
         job.checkpoint();
-        const SetSeries& series = plan.series[std::size_t(place)];
         std::mutex guard;  // progress comes from any thread
-        SetProgress progress{place, int(plan.series.size()), series.name, {}, 0, 0};
+        SetProgress progress{place, count, name, {}, 0, 0};
         const auto notify = [&](double within) {
             const std::lock_guard lock(guard);
             progress.fraction = std::max(progress.fraction, pace.fraction(place, within));
@@ -65,16 +75,23 @@ std::vector<SeriesRecord> run_set(const SetPlan& plan, const RunSettings& settin
             notify(0);
         };
         const auto begun = std::chrono::steady_clock::now();
-        records.push_back(run_series(plan, series, settings, on_step, {job.stop, notify}));
+        records.push_back(made(on_step, Job{job.stop, notify}));
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begun;
         if (took.count() < 0.5 * records.back().all_seconds()) pace.passed_over(place);
         if (events.on_series) events.on_series(place, records.back());
         write_outcome(set_folder(plan.out));
+    };
+    for (int place = 0; place < count; ++place) {
+        const SetSeries& series = plan.series[std::size_t(place)];
+        work(place, series.name, [&](const auto& on_step, const Job& own) {
+            return run_series(plan, series, settings, on_step, own);
+        });
     }
-    if (plan.recipe.turntable) {
-        records.push_back(run_turntable(plan, records, settings, job.quiet()));
-        write_outcome(set_folder(plan.out));
-    }
+    if (plan.recipe.turntable)
+        work(count, turntable_name(plan), [&](const auto& on_step, const Job& own) {
+            on_step("finishing all views");
+            return run_turntable(plan, records, settings, own);
+        });
     return records;
 }
 

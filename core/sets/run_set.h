@@ -4,7 +4,8 @@
 namespace moorhaze {
 
 struct SetProgress {
-    int place = 0, count = 0;  ///< the series that is worked on, from 0, and how many there are
+    int place = 0, count = 0;  ///< the series that is worked on, from 0, and how many there are; `place` is
+                               ///< `count` while a turntable's views are finished together
     std::string name, step;
     double fraction = 0;      ///< of the whole run, 0..1
     double seconds_left = 0;  ///< of the whole run, from what was done so far

@@ -120,8 +120,11 @@ SeriesRecord run_turntable(const SetPlan& plan, const std::vector<SeriesRecord>&
         if (!claim.is_mine()) throw Error("another run works on it just now");
         record.reasons = remarks_on(plan, views);
         const auto claim_names = [&](const std::vector<fs::path>& paths) {
-            // What is refused must not stand in the record: the next run would take it for its own.
-            if (!settings.overwrite) refuse_foreign_files(plan, paths, is_same ? before : std::nullopt);
+            // What is refused must not stand in the record: the next run would take it for its own. Views
+            // are framed and lit anew again and again: what of them nobody has touched may be replaced.
+            auto own = before;
+            if (own && !is_same) own->files = untouched_files(plan, *before);
+            if (!settings.overwrite) refuse_foreign_files(plan, paths, own);
             std::error_code failed;
             for (const fs::path& path : paths) {
                 fs::create_directories(path.parent_path(), failed);

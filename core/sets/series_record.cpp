@@ -112,8 +112,11 @@ double SeriesRecord::all_seconds() const {
 }
 
 std::string inputs_of(const SetPlan& plan, const SetSeries& series, const std::vector<std::string>& keys) {
+    Recipe recipe = plan.recipe;
+    // How views are framed and lit together changes nothing of their merges.
+    if (recipe.turntable) recipe.turntable = TurntableRule{};
     Json json{{"making", kMakingVersion},
-              {"recipe", Json::parse(json_of(plan.recipe))},
+              {"recipe", Json::parse(json_of(recipe))},
               {"frames", keys},
               {"files", Json::array()}};
     const PictureInfo& info = series.frames.front().info;
@@ -168,9 +171,18 @@ void refuse_foreign_files(const SetPlan& plan, const std::vector<fs::path>& file
         if (!is_own && fs::exists(file, unknown))
             throw FileError(
                 file.string() +
-                ": exists already and was not made by this recipe of these frames. Choose another "
-                "place with --out, or add --overwrite.");
+                ": exists already and was not made by this recipe of these frames. Choose another place "
+                "for the pictures, or let them be replaced (--overwrite).");
     }
+}
+
+std::vector<RecordedFile> untouched_files(const SetPlan& plan, const SeriesRecord& record) {
+    std::vector<RecordedFile> untouched;
+    std::error_code unknown;
+    for (const RecordedFile& file : record.files)
+        if (fs::file_size(plan.out.folder / file.file, unknown) == file.bytes && !unknown)
+            untouched.push_back(file);
+    return untouched;
 }
 
 SeriesClaim::SeriesClaim(const fs::path& folder, const std::string& series) {

@@ -62,6 +62,8 @@ void write_record(const std::filesystem::path& folder, const SeriesRecord& recor
 
 /// Whether all files of a record are there.
 bool all_there(const SetPlan& plan, const SeriesRecord& record);
+/// The files of a record that are as large as they were written: nobody has changed them since.
+std::vector<RecordedFile> untouched_files(const SetPlan& plan, const SeriesRecord& record);
 /// Refuses to write over files that no earlier run of the same was about to write.
 /// @param before  what such a run recorded; none: there was none.   @throws FileError naming the first.
 void refuse_foreign_files(const SetPlan& plan, const std::vector<std::filesystem::path>& files,

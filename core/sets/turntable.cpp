@@ -15,7 +15,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr int kReducedSide = 600;
+constexpr int kReducedSide = 900;  // px of the longest side of views that are looked at together
+constexpr float kWhite = 65535;
 constexpr int kRounds = 4;
 constexpr double kCorner = 0.03;     // of the picture: where the ground is looked for
 constexpr int kLeastWidth = 5;       // px; narrower rows are hairs, or the top of a round thing
@@ -161,8 +162,25 @@ double brightness(const cv::Vec3f& light) {
 }
 
 /// How much two views differ: mean difference of their light.
-double difference(const cv::Mat3f& one, const cv::Mat3f& other) {
-    return cv::norm(one, other, cv::NORM_L1) / double(3 * one.total());
+double difference(const cv::Mat3w& one, const cv::Mat3w& other) {
+    return cv::norm(one, other, cv::NORM_L1) / (double(kWhite) * double(3 * one.total()));
+}
+
+/// Turned as the rule says, without a crop.
+Framing levelling(const TurntableLook& look, const TurntableRule& rule) {
+    Framing framing;
+    if (rule.level) {
+        framing.turn_deg = look.tilt_deg;
+        framing.turned_about = {look.axis_x, look.axis_y};
+    }
+    framing.corners = EmptyCorners::continued;
+    return framing;
+}
+
+/// From the pixels of a reduced picture to full ones, of which its first lie at a corner.
+cv::Matx33d enlarging(int shrink, cv::Point corner) {
+    const double half = (shrink - 1) / 2.0;
+    return {double(shrink), 0, half + corner.x, 0, double(shrink), half + corner.y, 0, 0, 1};
 }
 
 }  // namespace
@@ -177,9 +195,9 @@ TurntableLook look_at_views(const std::vector<fs::path>& views, std::optional<cv
                             double reach, const Job& job) {
     if (views.size() < 2) throw BadParameter("a turntable has two views at least");
     TurntableLook look;
-    std::vector<cv::Mat3f> reduced;
+    std::vector<cv::Mat3w>& reduced = look.views;
     cv::Mat1b always_ground;
-    int side = 1;
+    int& side = look.shrink;
     for (std::size_t i = 0; i < views.size(); ++i) {
         const Job own = job.part(double(i) / double(views.size()), double(i + 1) / double(views.size()));
         const Picture picture = with_bits(read_picture(views[i], {}, own.quiet()), 16);
@@ -188,7 +206,7 @@ TurntableLook look_at_views(const std::vector<fs::path>& views, std::optional<cv
             look.size = size;
             look.ground = ground.value_or(cv::Point2d(kCorner * size.width, kCorner * size.height));
             side = std::max(1, (std::max(size.width, size.height) + kReducedSide - 1) / kReducedSide);
-            look.shrink = side;
+            look.profile = picture.profile;
         } else if (size != look.size) {
             throw FileError(views[i].string() + ": is " + std::to_string(size.width) + "x" +
                             std::to_string(size.height) + ", the views before it " +
@@ -203,7 +221,8 @@ TurntableLook look_at_views(const std::vector<fs::path>& views, std::optional<cv
                 views[i].string() +
                 ": no object stands out of the ground. Pick a place of the ground, or change its "
                 "reach.");
-        reduced.push_back(block_means(picture, curve, side, own.quiet()));
+        reduced.emplace_back();
+        block_means(picture, curve, side, own.quiet()).convertTo(reduced.back(), CV_16U, kWhite);
         cv::Mat1b surely(reduced.back().size(), std::uint8_t(255));
         for (int y = 0; y < size.height; ++y)
             for (int x = 0; x < size.width; ++x)
@@ -223,12 +242,12 @@ TurntableLook look_at_views(const std::vector<fs::path>& views, std::optional<cv
     look.tilt_deg = std::atan(axis.slope) * 180 / CV_PI;
 
     std::vector<double> lights;
-    for (const cv::Mat3f& view : reduced) {
+    for (const cv::Mat3w& view : reduced) {
         double sum = 0;
         int count = 0;
         for (int y = 0; y < view.rows; ++y)
             for (int x = 0; x < view.cols; ++x)
-                if (always_ground(y, x)) sum += brightness(view(y, x)), ++count;
+                if (always_ground(y, x)) sum += brightness(cv::Vec3f(view(y, x))), ++count;
         lights.push_back(count > 0 ? sum / count : 0);
     }
     const double usual_light = median_of(lights);
@@ -245,29 +264,12 @@ TurntableLook look_at_views(const std::vector<fs::path>& views, std::optional<cv
             look.remarks.push_back("views " + std::to_string(i + 1) + " and " +
                                    std::to_string((i + 1) % count + 1) +
                                    " show the same: one is there twice");
-
-    for (std::size_t i = 0; i < count; ++i) {
-        const cv::Mat3f own = reduced[i] * float(look.gains[i]);
-        if (i == 0) {
-            look.least = own.clone(), look.most = own.clone(), look.mean = own.clone();
-            continue;
-        }
-        cv::min(cv::InputArray(look.least), cv::InputArray(own), cv::OutputArray(look.least));
-        cv::max(cv::InputArray(look.most), cv::InputArray(own), cv::OutputArray(look.most));
-        look.mean += own;
-    }
-    look.mean /= double(count);
     return look;
 }
 
 Framing framing_of_views(const TurntableLook& look, const TurntableRule& rule) {
     const PixelRect all({}, look.size);
-    Framing framing;
-    if (rule.level) {
-        framing.turn_deg = look.tilt_deg;
-        framing.turned_about = {look.axis_x, look.axis_y};
-    }
-    framing.corners = EmptyCorners::continued;
+    Framing framing = levelling(look, rule);
     if (rule.crop) {
         framing.crop = rule.crop;
         kept_of(framing, all);
@@ -297,6 +299,36 @@ Framing framing_of_views(const TurntableLook& look, const TurntableRule& rule) {
     framing.crop = PixelRect(int(std::lround(axis)) - half, from, 2 * half + 1, to - from + 1);
     kept_of(framing, all);
     return framing;
+}
+
+PixelRect levelled_area(const TurntableLook& look, const TurntableRule& rule) {
+    return turned_area(levelling(look, rule), PixelRect({}, look.size));
+}
+
+Picture levelled_views(const TurntableLook& look, const TurntableRule& rule, ViewsShown shown, int view) {
+    const auto light_of = [&](std::size_t i) {
+        cv::Mat3f light;
+        look.views[i].convertTo(light, CV_32F, (rule.even_light ? look.gains[i] : 1.0) / double(kWhite));
+        return light;
+    };
+    cv::Mat3f light = light_of(shown == ViewsShown::one ? std::size_t(view) : 0);
+    for (std::size_t i = 1; i < look.views.size() && shown != ViewsShown::one; ++i) {
+        const cv::Mat3f own = light_of(i);
+        if (shown == ViewsShown::darkest)
+            cv::min(cv::InputArray(light), cv::InputArray(own), cv::OutputArray(light));
+        if (shown == ViewsShown::lightest)
+            cv::max(cv::InputArray(light), cv::InputArray(own), cv::OutputArray(light));
+        if (shown == ViewsShown::mean) light += own;
+    }
+    if (shown == ViewsShown::mean) light /= double(look.views.size());
+    const PixelRect area = levelled_area(look, rule);
+    const cv::Matx33d matrix = enlarging(look.shrink, area.tl()).inv() * to_turned(levelling(look, rule)) *
+                               enlarging(look.shrink, {});
+    const cv::Size size((area.width + look.shrink - 1) / look.shrink,
+                        (area.height + look.shrink - 1) / look.shrink);
+    cv::Mat3f turned;
+    cv::warpPerspective(light, turned, matrix, size, cv::INTER_LINEAR, cv::BORDER_REPLICATE);
+    return from_linear(turned, ToneCurve(look.profile), look.profile);
 }
 
 Finish finish_of_view(Finish finish, const TurntableLook& look, const TurntableRule& rule, int view) {

@@ -37,9 +37,9 @@ struct TurntableLook {
     std::vector<double> gains;         ///< factors in linear light that make the ground of each view alike
     cv::Point2d ground;                ///< a place of the ground, px
     std::vector<std::string> remarks;  ///< views that show the same, and what could not be told
-    /// All views over each other, reduced by `shrink`, linear light: the darkest, the lightest and the mean.
-    cv::Mat3f least, most, mean;
-    double shrink = 1;
+    std::vector<cv::Mat3w> views;      ///< reduced by `shrink`; linear light, 65535 is white
+    int shrink = 1;
+    ColourProfile profile;  ///< of the first view
 };
 
 /// Looks at merged views of one camera that stood still.
@@ -47,7 +47,8 @@ struct TurntableLook {
 /// @param ground  a place of the ground; none: one near the top left corner.
 /// @param reach   see Ground.
 /// @throws FileError for views that cannot be read or differ in size; BadParameter where no object can be
-/// told from the ground; Cancelled.   Thread-safe; peak memory about 2 views.
+/// told from the ground; Cancelled.   Thread-safe; peak memory about 2 views, and at most 5 MB for each that
+/// is kept reduced.
 ///
 /// The axis: the silhouettes over a full turn are mirror images of each other about it, so that in each row
 /// the mean of (left + right) / 2 over evenly spaced views lies on it; a line is fitted through these by
@@ -57,6 +58,19 @@ TurntableLook look_at_views(const std::vector<std::filesystem::path>& views,
 
 /// The same framing for all views.   @throws BadParameter where a crop lies outside.
 Framing framing_of_views(const TurntableLook& look, const TurntableRule& rule);
+
+/// What can be looked at while one crop is chosen for all views.
+enum class ViewsShown {
+    darkest,   ///< all over each other, the darkest of each place: where a thing is in any view
+    lightest,  ///< the lightest: where it is in every view
+    mean,
+    one
+};
+/// Views as `rule` levels and lights them, not cropped. Reduced by `look.shrink`; its corner is that of
+/// levelled_area().   @param view  which one, from 0, for ViewsShown::one.
+Picture levelled_views(const TurntableLook& look, const TurntableRule& rule, ViewsShown shown, int view);
+/// What the levelled views fill, in the pixels that crops count in.
+PixelRect levelled_area(const TurntableLook& look, const TurntableRule& rule);
 
 /// How a view is finished: as `finish`, framed as all are, with its own exposure and the ground.
 Finish finish_of_view(Finish finish, const TurntableLook& look, const TurntableRule& rule, int view);

@@ -94,12 +94,40 @@ TEST_CASE("the axis of a turntable is found with its lean, and the light of each
     for (const double own : evened) CHECK(own == Approx(evened[0]).epsilon(0.002));
     CHECK(look.remarks.empty());
     CHECK(off_circle(look.outlines) < 0.5);
-    // The overlay: the darkest of all holds the vase at both ends of its way, the lightest at none.
-    const auto at = [&](const cv::Mat3f& overlay, double across) {
-        return overlay(int(204 / look.shrink), int((kAxisX + across) / look.shrink))[1];
+}
+
+TEST_CASE("all views over each other show where the object is in any, in every, and in one of them",
+          "[sets][turntable]") {
+    const TurntableLook look = look_at_views(views().files, std::nullopt, 0.12, {});
+    const TurntableRule rule;
+    const PixelRect area = levelled_area(look, rule);
+    // At the height where the vase is widest, so far from the axis, in linear light.
+    const auto light = [&](ViewsShown shown, int view, double across) {
+        const Picture own = levelled_views(look, rule, shown, view);
+        CHECK(std::abs(own.width() * look.shrink - area.width) < look.shrink);
+        const int x = int(look.axis_x + across - area.x) / look.shrink, y = (204 - area.y) / look.shrink;
+        return to_linear(own, ToneCurve(own.profile))(y, x)[1];
     };
-    CHECK((at(look.least, 73) < 0.3 && at(look.least, -73) < 0.3));
-    CHECK((at(look.most, 73) > 0.5 && at(look.most, -73) > 0.5));
+    // The vase goes 9 px to either side and is 70 px wide there.
+    for (const double side : {-1.0, 1.0}) {
+        CHECK(light(ViewsShown::darkest, 0, side * 75) < 0.3);
+        CHECK(light(ViewsShown::lightest, 0, side * 75) > 0.5);
+        CHECK(light(ViewsShown::lightest, 0, side * 50) < 0.3);
+        CHECK(light(ViewsShown::darkest, 0, side * 90) > 0.5);
+        const double mean = light(ViewsShown::mean, 0, side * 72);
+        CHECK((mean > 0.25 && mean < 0.6));
+    }
+    CHECK(light(ViewsShown::one, 0, 75) < 0.3);
+    CHECK(light(ViewsShown::one, 0, -75) > 0.5);
+    CHECK(light(ViewsShown::one, kViews / 2, 75) > 0.5);
+    CHECK(light(ViewsShown::one, kViews / 2, -75) < 0.3);
+    // Levelled: left and right of the axis it is as wide at the top as at the bottom, in one light.
+    double least = 1, most = 0;
+    for (int view = 0; view < kViews; ++view) {
+        const double own = light(ViewsShown::one, view, 110);
+        least = std::min(least, own), most = std::max(most, own);
+    }
+    CHECK(most / least < 1.005);
 }
 
 TEST_CASE("views leave levelled, with one crop, one light and a white ground", "[sets][turntable]") {
@@ -202,4 +230,21 @@ TEST_CASE("a turntable's run ends in numbered pictures of one size, and says whi
     const auto written = fs::last_write_time(scratch / "out" / "vase-01.png");
     CHECK(run_set(plan, {}, {}, {}).back() == all);
     CHECK(fs::last_write_time(scratch / "out" / "vase-01.png") == written);
+
+    // With another crop all are finished anew, and none is merged again. What somebody has changed stays.
+    SetPlan cropped = plan;
+    cropped.recipe.turntable->crop = PixelRect(150, 60, 120, 240);
+    const fs::path merged = scratch / "out" / "moorhaze-set" / "views" / "view-01.tif";
+    const auto was_merged = fs::last_write_time(merged);
+    const SeriesRecord anew = run_set(cropped, {}, {}, {}).back();
+    INFO(json_of(anew));
+    CHECK(anew.is_made());
+    CHECK(fs::last_write_time(merged) == was_merged);
+    const Picture view = read_picture(scratch / "out" / "vase-01.png");
+    CHECK(view.pixels.size() == cv::Size(100, 200));
+    test::write_all(scratch / "out" / "vase-02.png", "retouched");
+    const SeriesRecord refused = run_set(plan, {}, {}, {}).back();
+    CHECK(refused.state == SeriesState::failed);
+    CHECK_THAT(refused.reasons[0], Catch::Contains("vase-02.png: exists already"));
+    CHECK(test::read_all(scratch / "out" / "vase-02.png") == "retouched");
 }
