@@ -56,7 +56,8 @@ void show_page(const Step& step) {
                                                          : "mendPage2")
             ->click();
     }
-    static const char* const finish_pages[] = {"frame", "light", "colour", "detail", "ground", "hand-over"};
+    static const char* const finish_pages[] = {"frame",  "light",     "colour", "detail",
+                                               "ground", "hand-over", "views"};
     for (int page = 0; page < int(std::size(finish_pages)); ++page)
         if (name == finish_pages[page]) {
             step.session.standpoint.set_stage(Stage::finish);
@@ -67,6 +68,16 @@ void show_page(const Step& step) {
                                       : name == "shoot" ? PlanTray::shoot
                                       : name == "sets"  ? PlanTray::sets
                                                         : PlanTray::bring_in);
+}
+
+/// What of a turntable's views is seen.
+void show_views(const Step& step) {
+    const QString& name = step.words[0];
+    const ViewsShown shown = name == "darkest"    ? ViewsShown::darkest
+                             : name == "lightest" ? ViewsShown::lightest
+                             : name == "mean"     ? ViewsShown::mean
+                                                  : ViewsShown::one;
+    step.session.views_look.show(shown, name.toInt() - 1);
 }
 
 /// Strokes come from a result, by its place in the list.
@@ -185,8 +196,7 @@ const ScriptCommand kCommands[] = {
      }},
     {"page",
      "numbers | shoot | bring-in | sets | snags | strokes | fill | frame | light | colour | detail | ground "
-     "| "
-     "hand-over",
+     "| hand-over | views",
      1, 1, false, &show_page},
     {"bench", "SCENE [mishaps]", 1, 2, false, &connect_bench},
     {"marks", "NEAR_MM FAR_MM", 2, 2, true,
@@ -212,6 +222,7 @@ const ScriptCommand kCommands[] = {
     {"set", "VALUE NUMBER", 2, 2, false, &set_value},
     {"press", "KEYS...", 1, 100, false, &press},
     {"do", "COMMAND", 1, 1, false, &do_command},
+    {"views", "darkest | lightest | mean | NUMBER", 1, 1, false, &show_views},
     {"run-set", "FOLDER", 1, 1, false,
      [](const Step& step) {
          step.session.set_run.set_out(step.words[0]);

@@ -22,9 +22,10 @@ fs::path folder_of(const OutPattern& out, const NameParts& parts) {
     return folder;
 }
 
-std::vector<SetFile> named_files(const SetPlan& plan, const SetSeries& series, const std::string& name,
-                                 const HandOver& hand_over, const ShootingData& shooting, cv::Size picture) {
-    const std::vector<MergeChoice> merges = merges_of(plan.recipe, {});
+std::vector<SetFile> named_files(const Recipe& recipe, const OutPattern& out, const SetSeries& series,
+                                 const std::string& name, const HandOver& hand_over,
+                                 const ShootingData& shooting, cv::Size picture) {
+    const std::vector<MergeChoice> merges = merges_of(recipe, {});
     NameParts parts;
     parts.series = name;
     parts.number = series.number;
@@ -39,12 +40,19 @@ std::vector<SetFile> named_files(const SetPlan& plan, const SetSeries& series, c
             if (output.is_off) continue;
             const cv::Size size = size_of_output(output.size, picture);
             parts.width = size.width, parts.height = size.height;
-            const std::string& pattern = plan.out.name.empty() ? output.name : plan.out.name;
-            files.push_back({int(merge), output,
-                             folder_of(plan.out, parts) / name_of_output(pattern, parts, output.format)});
+            const std::string& pattern = out.name.empty() ? output.name : out.name;
+            files.push_back(
+                {int(merge), output, folder_of(out, parts) / name_of_output(pattern, parts, output.format)});
         }
     }
     return files;
+}
+
+/// Views are numbered, whatever their pattern says.
+std::string numbered(const std::string& pattern) {
+    if (pattern.empty() || pattern.find("{number}") != std::string::npos) return pattern;
+    const fs::path name(pattern);
+    return name.stem().string() + "-{number}" + name.extension().string();
 }
 
 SetPlan plan_of(Recipe recipe, const OutPattern& out, OpenedCard card) {
@@ -105,8 +113,8 @@ std::vector<SetFile> files_of(const SetPlan& plan, const SetSeries& series, cons
         merged.compression = TiffCompression::none;
         return {{0, merged, set_folder(plan.out) / "views" / (as_file_name(series.name) + ".tif")}};
     }
-    return named_files(plan, series, series.name, plan.recipe.hand_over.value_or(HandOver{}), shooting,
-                       picture);
+    return named_files(plan.recipe, plan.out, series, series.name, plan.recipe.hand_over.value_or(HandOver{}),
+                       shooting, picture);
 }
 
 std::vector<SetFile> files_of_view(const SetPlan& plan, const SetSeries& view, const ShootingData& shooting,
@@ -117,8 +125,12 @@ std::vector<SetFile> files_of_view(const SetPlan& plan, const SetSeries& view, c
     pages.outputs[0].profile = ProfileWish::srgb;
     pages.outputs[0].size.wish = SizeWish::long_side;
     pages.outputs[0].name = "{series}-{number}";
-    std::vector<SetFile> files = named_files(plan, view, turntable_name(plan),
-                                             plan.recipe.hand_over.value_or(pages), shooting, picture);
+    HandOver hand_over = plan.recipe.hand_over.value_or(pages);
+    for (Output& output : hand_over.outputs) output.name = numbered(output.name);
+    OutPattern out = plan.out;
+    out.name = numbered(out.name);
+    std::vector<SetFile> files =
+        named_files(plan.recipe, out, view, turntable_name(plan), hand_over, shooting, picture);
     std::erase_if(files, [](const SetFile& own) { return own.merge > 0; });
     return files;
 }

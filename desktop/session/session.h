@@ -22,6 +22,7 @@
 #include "desktop/session/shoot_desk.h"
 #include "desktop/session/snag_walk.h"
 #include "desktop/session/sounding.h"
+#include "desktop/session/views_look.h"
 
 namespace moorhaze::desktop {
 
@@ -60,7 +61,9 @@ struct Session : SessionBase {
     ShootDesk shoot_desk{*this, opening};
     SavedSetups saved_setups{*this, shoot_desk};
     FolderWatch folder_watch{*this, opening};
-    SetRun set_run{*this};
+    SetRecipe set_recipe{*this};
+    SetRun set_run{*this, set_recipe};
+    ViewsLook views_look{*this, set_recipe, set_run};
     RecentProjects recent_projects{autosave};
     Preferences preferences{*this};
 

@@ -5,9 +5,12 @@
 #include <QStandardPaths>
 #include <algorithm>
 #include <chrono>
+#include <memory>
+#include <mutex>
 
 #include "core/project/edits.h"
 #include "core/sets/outcome.h"
+#include "core/sets/run_arriving.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -17,7 +20,9 @@ constexpr std::chrono::milliseconds kShownEach{100};
 
 }  // namespace
 
-SetRun::SetRun(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+SetRun::SetRun(SessionBase& base, SetRecipe& recipe, QObject* parent)
+    : QObject(parent), base_(base), recipe_(recipe) {
+    connect(&recipe_, &SetRecipe::changed, this, &SetRun::changed);
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.card || changes.series) take_card();
     });
@@ -29,8 +34,11 @@ SetRun::SetRun(SessionBase& base, QObject* parent) : QObject(parent), base_(base
     connect(&jobs_, &JobRunner::cancelled, this, [this] {
         const auto made = std::count_if(entries_.begin(), entries_.end(),
                                         [](const SetEntry& own) { return own.record.is_made(); });
-        outcome_ =
-            tr("Stopped: %1 of %2 are done. Started again, it goes on there.").arg(made).arg(entries_.size());
+        outcome_ = watched_.isEmpty()
+                       ? tr("Stopped: %1 of %2 are done. Started again, it goes on there.")
+                             .arg(made)
+                             .arg(entries_.size())
+                       : tr("No longer watched; %1 of %2 series are done.").arg(made).arg(entries_.size());
         for (SetEntry& own : entries_) own.step.clear();
         emit list_changed();
         emit changed();
@@ -43,32 +51,35 @@ void SetRun::take_card() {
     if (std::exchange(keeps_list_, false) || is_running()) return;
     const Project& project = base_.document.project();
     entries_.clear();
-    frames_.clear();
-    reasons_.clear();
+    series_.clear();
     outcome_.clear();
-    const auto add = [&](const CardSeries& series) {
-        SetEntry entry;
-        entry.name = text(series.name);
-        entry.frames = series.frames.size();
-        entry.record.name = series.name;
-        entry.record.number = int(entries_.size()) + 1;
-        entry.record.frames = entry.frames;
-        frames_.push_back(frames_of(series, base_.document.facts()));
-        entry.middle = frames_.back()[frames_.back().size() / 2];
-        reasons_.push_back(text(series.reason));
-        entries_.push_back(std::move(entry));
+    together_.reset();
+    const auto add_series = [&](const CardSeries& own) {
+        add({own.name, int(series_.size()) + 1, own.reason, frames_of(own, base_.document.facts())});
     };
     for (const CardSeries& series : project.card)
-        if (!series.frames.empty()) add(series);
-    if (entries_.empty() && !project.frames.empty()) add({project.name, {}, project.frames});
-    if (out_.isEmpty() && !frames_.empty()) {
+        if (!series.frames.empty()) add_series(series);
+    if (entries_.empty() && !project.frames.empty()) add_series({project.name, {}, project.frames});
+    if (out_.isEmpty() && !series_.empty()) {
         const QDir pictures(QStandardPaths::writableLocation(QStandardPaths::PicturesLocation));
-        const auto folder = frames_.front().front().path.parent_path();
+        const auto folder = series_.front().frames.front().path.parent_path();
         const auto own = project.card.size() > 1 ? folder.parent_path() : folder;
         out_ = pictures.filePath(text(own.filename().string()) + QStringLiteral("-finished"));
     }
     emit list_changed();
     emit changed();
+}
+
+void SetRun::add(SetSeries series) {
+    SetEntry entry;
+    entry.name = text(series.name);
+    entry.frames = int(series.frames.size());
+    entry.record.name = series.name;
+    entry.record.number = series.number;
+    entry.record.frames = entry.frames;
+    entry.middle = series.frames[series.frames.size() / 2];
+    entries_.push_back(std::move(entry));
+    series_.push_back(std::move(series));
 }
 
 void SetRun::set_wanted(int place, bool wanted) {
@@ -79,25 +90,6 @@ void SetRun::set_wanted(int place, bool wanted) {
 int SetRun::wanted() const {
     return int(
         std::count_if(entries_.begin(), entries_.end(), [](const SetEntry& own) { return own.is_wanted; }));
-}
-
-Recipe SetRun::recipe() const {
-    Recipe recipe = whole_recipe_;
-    for (const RecipePart part : left_out_) recipe = without(std::move(recipe), part);
-    return recipe;
-}
-
-QString SetRun::part_in_words(RecipePart part) const {
-    return text(in_words(whole_recipe_, part));
-}
-
-void SetRun::set_carried(RecipePart part, bool carried) {
-    if (carried)
-        left_out_.erase(part);
-    else
-        left_out_.insert(part);
-    emit recipe_changed();
-    emit changed();
 }
 
 bool SetRun::are_views() const {
@@ -111,43 +103,13 @@ bool SetRun::are_views() const {
 }
 
 void SetRun::make_recipe() {
-    const Project& project = base_.document.project();
-    whole_recipe_ = recipe_of(project);
-    left_out_.clear();
-    if (entries_.size() > 2) {
-        whole_recipe_.turntable = TurntableRule{};
-        if (!are_views()) left_out_.insert(RecipePart::turntable);
-    }
-    recipe_name_ = tr("as %1 is decided now").arg(text(project.name));
-    base_.notices.notify(
-        tr("The recipe carries what is decided about %1. Plan's page Sets does it for others.")
-            .arg(text(project.name)));
-    emit recipe_changed();
+    constexpr std::size_t kLeastViews = 3;
+    recipe_.make(entries_.size() >= kLeastViews, are_views());
+}
+
+void SetRun::set_replaces(bool on) {
+    replaces_ = on;
     emit changed();
-}
-
-void SetRun::take_recipe(const QString& file) {
-    try {
-        whole_recipe_ = read_recipe(file.toStdString());
-        left_out_.clear();
-        recipe_name_ = QFileInfo(file).fileName();
-        emit recipe_changed();
-        emit changed();
-    } catch (const Error& error) {
-        base_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
-}
-
-void SetRun::save_recipe(const QString& file) {
-    try {
-        write_recipe(file.toStdString(), recipe(), true);  // the dialog has asked
-        recipe_name_ = QFileInfo(file).fileName();
-        base_.notices.notify(tr("Saved as %1.").arg(recipe_name_));
-        emit recipe_changed();
-        emit changed();
-    } catch (const Error& error) {
-        base_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
 }
 
 void SetRun::set_out(const QString& out) {
@@ -157,13 +119,18 @@ void SetRun::set_out(const QString& out) {
 
 SetPlan SetRun::plan() const {
     SetPlan plan;
-    plan.recipe = recipe();
+    plan.recipe = recipe_.recipe();
     plan.out = parse_out(out_.toStdString());
     for (std::size_t i = 0; i < entries_.size(); ++i)
-        if (entries_[i].is_wanted)
-            plan.series.push_back(
-                {entries_[i].record.name, entries_[i].record.number, reasons_[i].toStdString(), frames_[i]});
+        if (entries_[i].is_wanted) plan.series.push_back(series_[i]);
     return plan;
+}
+
+std::vector<SeriesRecord> SetRun::records() const {
+    std::vector<SeriesRecord> records;
+    for (const SetEntry& own : entries_)
+        if (own.is_wanted) records.push_back(own.record);
+    return records;
 }
 
 QStringList SetRun::names_of(int place) const {
@@ -187,7 +154,7 @@ QStringList SetRun::names_of(int place) const {
 QString SetRun::why_not() const {
     if (entries_.empty()) return tr("Open a folder or a card with series first.");
     if (wanted() == 0) return tr("Tick a series first.");
-    if (!has_recipe()) return tr("Make a recipe of the open series, or take one from a file.");
+    if (!recipe_.is_there()) return tr("Make a recipe of the open series, or take one from a file.");
     if (out_.isEmpty()) return tr("Say where the pictures shall go.");
     try {
         check_names(plan());
@@ -197,6 +164,34 @@ QString SetRun::why_not() const {
     return {};
 }
 
+SetEvents SetRun::events(const std::function<int(int)>& in_list) {
+    // Called by one thread after the other, but progress by any: what was shown last is its own to guard.
+    struct LastShown {
+        std::mutex guard;
+        std::chrono::steady_clock::time_point at{};
+        std::string step;
+        bool is_due(const std::string& now_step) {
+            const std::lock_guard lock(guard);
+            const auto now = std::chrono::steady_clock::now();
+            if (now - at < kShownEach && step == now_step) return false;
+            at = now;
+            step = now_step;
+            return true;
+        }
+    };
+    SetEvents events;
+    // What is posted is called only while this lives: the mailbox goes with it.
+    events.on_progress = [this, in_list, slot = mailbox_.slot(),
+                          last = std::make_shared<LastShown>()](const SetProgress& progress) {
+        if (last->is_due(progress.step))
+            slot.post([this, progress, place = in_list(progress.place)] { show_progress(progress, place); });
+    };
+    events.on_series = [this, in_list, slot = mailbox_.slot()](int place, const SeriesRecord& record) {
+        slot.post([this, at = in_list(place), record] { take(at, record); });
+    };
+    return events;
+}
+
 void SetRun::start(int memory_mb) {
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     if (is_running()) return base_.notices.notify_error(tr("The set is being worked on already."));
@@ -204,33 +199,24 @@ void SetRun::start(int memory_mb) {
     for (std::size_t i = 0; i < entries_.size(); ++i)
         if (entries_[i].is_wanted) places.push_back(int(i));
     outcome_.clear();
+    watched_.clear();
     progress_ = {};
+    const auto in_list = [places](int place) {
+        return place < int(places.size()) ? places[std::size_t(place)] : -1;
+    };
     jobs_.start(
         tr("set"),
-        [this, plan = plan(), places, slot = mailbox_.slot(),
+        [plan = plan(), events = events(in_list), replaces = replaces_,
          memory = std::size_t(memory_mb) << 20](const Job& job) {
-            SetEvents events;
-            // What is posted is called only while this lives: the mailbox goes with it.
-            std::chrono::steady_clock::time_point shown{};
-            std::string step;
-            events.on_progress = [&](const SetProgress& progress) {
-                const auto now = std::chrono::steady_clock::now();
-                if (now - shown < kShownEach && progress.step == step) return;
-                shown = now;
-                step = progress.step;
-                slot.post([this, progress, places] { show_progress(progress, places); });
-            };
-            events.on_series = [&](int place, const SeriesRecord& record) {
-                slot.post([this, at = places[std::size_t(place)], record] { take(at, record); });
-            };
-            return run_set(plan, {false, memory}, events, job);
+            return run_set(plan, {replaces, memory}, events, job);
         },
-        [this, places](const std::vector<SeriesRecord>& records) {
-            for (std::size_t i = 0; i < places.size(); ++i) take(places[i], records[i]);
-            outcome_ = text(summary_of(records));
-            // Of a turntable, what became of all views together.
-            for (std::size_t i = places.size(); i < records.size(); ++i)
-                for (const std::string& reason : records[i].reasons)
+        [this, in_list, count = places.size()](const std::vector<SeriesRecord>& records) {
+            for (std::size_t i = 0; i < records.size(); ++i) take(in_list(int(i)), records[i]);
+            // A turntable's views together are no series.
+            outcome_ = text(summary_of(
+                {records.begin(), records.begin() + std::ptrdiff_t(std::min(count, records.size()))}));
+            if (together_)
+                for (const std::string& reason : together_->reasons)
                     outcome_ += QStringLiteral("; ") + text(reason);
             base_.notices.notify(tr("Set: %1.").arg(outcome_));
             emit changed();
@@ -238,31 +224,90 @@ void SetRun::start(int memory_mb) {
     emit changed();
 }
 
-void SetRun::show_progress(const SetProgress& progress, const std::vector<int>& places) {
-    const auto at = std::size_t(places[std::size_t(progress.place)]);
+void SetRun::watch(const QString& folder, int memory_mb, double quiet_s) {
+    if (!recipe_.is_there())
+        return base_.notices.notify_error(
+            tr("Make a recipe of the open series, or take one from a file, before a folder is watched."));
+    if (is_running()) return base_.notices.notify_error(tr("The set is being worked on already."));
+    entries_.clear();
+    series_.clear();
+    outcome_.clear();
+    together_.reset();
+    progress_ = {};
+    watched_ = folder;
+    emit list_changed();
+    // The places of the series that are worked on come after those that were found before them.
+    const auto first = std::make_shared<std::pair<int, int>>(0, 0);  // of this lot, and of the next
+    ArrivingEvents arriving_events;
+    arriving_events.on_found = [this, first, slot = mailbox_.slot()](const std::vector<SetSeries>& found) {
+        *first = {first->second, first->second + int(found.size())};
+        slot.post([this, found] {
+            for (const SetSeries& series : found) add(series);
+            emit list_changed();
+        });
+    };
+    arriving_events.set = events([first](int place) { return first->first + place; });
+    try {
+        jobs_.start(
+            tr("watch"),
+            [file = folder.toStdString(), quiet_s,
+             plan = SetPlan{recipe_.recipe(), parse_out(out_.toStdString()), {}, {}, {}}, arriving_events,
+             settings = RunSettings{replaces_, std::size_t(memory_mb) << 20}](const Job& job) {
+                ArrivingSeries arriving(file, quiet_s);
+                run_arriving(arriving, plan, settings, arriving_events, job);
+                return true;
+            },
+            [](bool) {});
+    } catch (const Error& error) {
+        base_.notices.notify_error(QString::fromUtf8(error.what()));
+    }
+    emit changed();
+}
+
+void SetRun::show_progress(const SetProgress& progress, int place) {
     progress_ = progress;
-    if (at < entries_.size() && !entries_[at].record.is_made() && entries_[at].step != text(progress.step)) {
-        entries_[at].step = text(progress.step);
-        emit entry_changed(int(at));
+    if (place >= 0 && place < int(entries_.size())) {
+        SetEntry& own = entries_[std::size_t(place)];
+        if (!own.record.is_made() && own.step != text(progress.step)) {
+            own.step = text(progress.step);
+            emit entry_changed(place);
+        }
     }
     emit changed();
 }
 
 void SetRun::take(int place, const SeriesRecord& record) {
+    if (place < 0) {
+        together_ = record;
+        emit changed();
+        return;
+    }
     if (place >= int(entries_.size()) || entries_[std::size_t(place)].record.name != record.name) return;
     SetEntry& own = entries_[std::size_t(place)];
     own.step.clear();
     own.record = record;
+    if (!watched_.isEmpty()) progress_ = {};  // it waits for the next
     emit entry_changed(place);
+    emit changed();
 }
 
 QString SetRun::state() const {
     if (!is_running()) return outcome_;
+    const QString left = text(duration_in_words(progress_.seconds_left));
+    if (!watched_.isEmpty()) {
+        const auto made = std::count_if(entries_.begin(), entries_.end(),
+                                        [](const SetEntry& own) { return own.record.is_made(); });
+        return progress_.count == 0
+                   ? tr("Waiting for series in %1; %2 done so far.").arg(watched_).arg(made)
+                   : tr("%1: %2, %3 left").arg(text(progress_.name), text(progress_.step), left);
+    }
     if (progress_.count == 0) return tr("begins");
+    if (progress_.place >= progress_.count)
+        return tr("%1: %2, %3 left").arg(text(progress_.name), text(progress_.step), left);
     return tr("%1 of %2, %3: %4, %5 left")
         .arg(progress_.place + 1)
         .arg(progress_.count)
-        .arg(text(progress_.name), text(progress_.step), text(duration_in_words(progress_.seconds_left)));
+        .arg(text(progress_.name), text(progress_.step), left);
 }
 
 QString SetRun::table() const {
@@ -281,14 +326,15 @@ QString SetRun::project_of(int place) const {
 int SetRun::place_on_card(int place) const {
     const SharedList<CardSeries>& card = base_.document.project().card;
     for (int i = 0; i < card.size(); ++i)
-        if (!card[i].frames.empty() && card[i].frames[0].path == frames_[std::size_t(place)].front().path)
+        if (!card[i].frames.empty() &&
+            card[i].frames[0].path == series_[std::size_t(place)].frames.front().path)
             return i;
     return -1;
 }
 
 std::vector<std::filesystem::path> SetRun::files_of_series(int place) const {
     std::vector<std::filesystem::path> files;
-    for (const Frame& frame : frames_[std::size_t(place)]) files.push_back(frame.path);
+    for (const Frame& frame : series_[std::size_t(place)].frames) files.push_back(frame.path);
     return files;
 }
 

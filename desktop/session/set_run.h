@@ -1,9 +1,8 @@
 #pragma once
 #include <QStringList>
-#include <set>
 
 #include "core/sets/run_set.h"
-#include "desktop/session/session_base.h"
+#include "desktop/session/set_recipe.h"
 
 namespace moorhaze::desktop {
 
@@ -22,33 +21,32 @@ struct SetEntry {
 class SetRun : public QObject {
     Q_OBJECT
   public:
-    explicit SetRun(SessionBase& base, QObject* parent = nullptr);
+    SetRun(SessionBase& base, SetRecipe& recipe, QObject* parent = nullptr);
 
     const std::vector<SetEntry>& entries() const { return entries_; }
     void set_wanted(int place, bool wanted);
-
-    /// The recipe without the parts that shall not be carried.
-    Recipe recipe() const;
-    bool has_recipe() const { return !recipe_name_.isEmpty(); }
-    QString recipe_name() const { return recipe_name_; }
-    bool has_part(RecipePart part) const { return carries(whole_recipe_, part); }
-    bool carries_part(RecipePart part) const { return has_part(part) && !left_out_.contains(part); }
-    QString part_in_words(RecipePart part) const;
-    void set_carried(RecipePart part, bool carried);
+    SetRecipe& recipe() { return recipe_; }
     /// Of what is decided about the open series now.
     void make_recipe();
-    void take_recipe(const QString& file);
-    void save_recipe(const QString& file);
 
     /// Where the pictures go: a folder, perhaps with a pattern for names (see parse_out()).
     QString out() const { return out_; }
     void set_out(const QString& out);
+    /// Pictures of these names that the recipe did not make are replaced.
+    bool replaces() const { return replaces_; }
+    void set_replaces(bool on);
     /// The names of the files that would be written for a series; or why there are none.
     QStringList names_of(int place) const;
 
     bool is_running() const { return jobs_.busy(); }
     QString why_not() const;  ///< in a sentence; empty: it can start
     void start(int memory_mb);
+    /// Waits for series in a folder, and does each as it becomes whole, until it is stopped. Its list is that
+    /// of the series that have come.
+    void watch(const QString& folder, int memory_mb, double quiet_s = kQuiet_s);
+    static constexpr double kQuiet_s = 30;  ///< nothing arrives for so long: a watched series is whole
+    /// The folder that is watched now; empty: none.
+    QString watched() const { return is_running() ? watched_ : QString(); }
     void stop() { jobs_.cancel(); }
     double fraction() const { return progress_.fraction; }
     /// "2 of 3, moss: merging, 40 s left", or how it went.
@@ -56,6 +54,13 @@ class SetRun : public QObject {
     int wanted() const;
     /// The page with the table of the last run; empty: there is none.
     QString table() const;
+
+    /// What would be done of the series that are ticked.   @throws BadParameter for a pattern's mistake.
+    SetPlan plan() const;
+    /// Their records, in its order.
+    std::vector<SeriesRecord> records() const;
+    /// What became of a turntable's views together in the last run.
+    const std::optional<SeriesRecord>& together() const { return together_; }
 
     /// A series of the list is opened: the list stays.
     void keep_list() { keeps_list_ = true; }
@@ -68,25 +73,26 @@ class SetRun : public QObject {
   signals:
     void list_changed();  ///< other series
     void entry_changed(int place);
-    void recipe_changed();
     void changed();  ///< recipe, place, or how it stands
 
   private:
     void take_card();
+    void add(SetSeries series);
     bool are_views() const;  ///< of a turntable, by the names of their folders
-    SetPlan plan() const;
+    /// What a run says, brought to this thread.   @param in_list  the place in the list of one of its series.
+    SetEvents events(const std::function<int(int)>& in_list);
     void take(int place, const SeriesRecord& record);
-    void show_progress(const SetProgress& progress, const std::vector<int>& places);
+    void show_progress(const SetProgress& progress, int place);
 
     SessionBase& base_;
+    SetRecipe& recipe_;
     std::vector<SetEntry> entries_;
-    std::vector<std::vector<Frame>> frames_;
-    std::vector<QString> reasons_;
-    Recipe whole_recipe_;
-    std::set<RecipePart> left_out_;
-    QString recipe_name_, out_;
+    std::vector<SetSeries> series_;
+    QString out_, watched_;
+    bool replaces_ = false;
     bool keeps_list_ = false;
     SetProgress progress_;
+    std::optional<SeriesRecord> together_;
     QString outcome_;
     Mailbox mailbox_;
     JobRunner jobs_;  ///< ends before what its work sends to

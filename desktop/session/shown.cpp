@@ -51,6 +51,10 @@ Shown shown_of(const Document& document, const Standpoint& standpoint, const Pro
         shown.main = LivePicture{};
         return shown;
     }
+    if (stage == Stage::finish && standpoint.finish_page() == FinishPage::views && momentary.views) {
+        shown.main = ViewsPicture{};
+        return shown;
+    }
     if (!document.has_series() || !standpoint.frame()) return shown;
     shown.frame = standpoint.frame();
     shown.plane = plane_of(standpoint, products);

@@ -28,9 +28,13 @@ struct UnfinishedPicture {  ///< the same turned as it is, with nothing else don
     bool operator==(const UnfinishedPicture&) const = default;
 };
 
+struct ViewsPicture {  ///< a turntable's views, over each other or one of them
+    bool operator==(const ViewsPicture&) const = default;
+};
+
 /// A picture that the picture area may show; monostate: none.
 using ShownPicture = std::variant<std::monostate, LivePicture, GrowthPicture, QuickPicture, ResultPicture,
-                                  FinishedPicture, UnfinishedPicture, FrameView>;
+                                  FinishedPicture, UnfinishedPicture, ViewsPicture, FrameView>;
 
 template <class Kind>
 bool is(const ShownPicture& picture) {
@@ -50,6 +54,7 @@ struct Momentary {
     bool live = false;     ///< live view is on
     bool growing = false;  ///< a merge under way shows its depth
     bool quick = false;    ///< a quick merge of the range is there
+    bool views = false;    ///< a turntable's views were looked at
 };
 
 /// A pure function: what is shown follows from what there is, and nothing else decides.

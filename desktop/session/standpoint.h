@@ -59,8 +59,8 @@ struct Brush {
     bool operator==(const Brush&) const = default;
 };
 
-/// The pages of Finish's tray, in its order.
-enum class FinishPage { frame, light, colour, detail, ground, hand_over };
+/// The pages of Finish's tray, in its order; `views` only while a turntable's views are merged.
+enum class FinishPage { frame, light, colour, detail, ground, hand_over, views };
 
 /// What the next press in the picture does in Finish.
 enum class FinishHand {

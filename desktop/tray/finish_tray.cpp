@@ -43,7 +43,8 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
         {tr("Colour"), tr("White balance, saturation, single colours")},
         {tr("Detail"), tr("Clarity, sharpening, noise")},
         {tr("Ground"), tr("A pure white backdrop")},
-        {tr("Hand over"), tr("Files, their size, colours and names")}};
+        {tr("Hand over"), tr("Files, their size, colours and names")},
+        {tr("All views"), tr("The turntable's views over each other: one crop for all, and a spin page")}};
     auto* grid = new QGridLayout;
     grid->setSpacing(6);
     for (int i = 0; i < int(names.size()); ++i) {
@@ -52,7 +53,10 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
         button->setProperty("role", "switch");
         button->setObjectName(QStringLiteral("finishPage%1").arg(i));
         switch_->addButton(button, i);
-        grid->addWidget(button, i / 3, i % 3);
+        if (i == int(FinishPage::views))
+            grid->addWidget(button, i / 3, 0, 1, 3);
+        else
+            grid->addWidget(button, i / 3, i % 3);
     }
     body()->addLayout(grid);
     body()->addSpacing(4);
@@ -61,9 +65,10 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
     auto* colour = new ColourPage(session_, commands, this);
     auto* detail = new DetailPage(session_, commands, this);
     auto* ground = new GroundPage(session_, commands, this);
-    rows_ = {frame, light, colour, detail, ground};
+    auto* views = new ViewsPage(session_, commands, this);
+    rows_ = {frame, light, colour, detail, ground, views};
     hand_over_page_ = new HandOverPage(session_, this);
-    pages_ = {frame, light, colour, detail, ground, hand_over_page_};
+    pages_ = {frame, light, colour, detail, ground, hand_over_page_, views};
     for (QWidget* page : pages_) body()->addWidget(page);
 
     done_box_ = new QWidget(this);
@@ -87,6 +92,8 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
     body()->addWidget(done_box_);
     next_ = set_next(commands.button(QStringLiteral("export"), tr("Hand over"), this));
     next_->setObjectName(QStringLiteral("export"));
+    finish_views_ = set_next(commands.button(QStringLiteral("finish-views"), tr("Finish all views"), this));
+    finish_views_->setObjectName(QStringLiteral("finishViews"));
 
     connect(switch_, &QButtonGroup::idClicked, this,
             [this](int page) { session_.standpoint.set_finish_page(FinishPage(page)); });
@@ -112,6 +119,8 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
         if (aspect == Standpoint::Aspect::finish_page) show_page();
     });
     connect(&session_.products, &Products::changed, this, &FinishTray::want_refresh);
+    connect(&session_.views_look, &ViewsLook::changed, this, &FinishTray::want_refresh);
+    connect(&session_.set_run, &SetRun::changed, this, &FinishTray::want_refresh);
     show_page();
 }
 
@@ -119,7 +128,11 @@ void FinishTray::show_page() {
     const int page = int(session_.standpoint.finish_page());
     switch_->button(page)->setChecked(true);
     for (int i = 0; i < int(pages_.size()); ++i) pages_[std::size_t(i)]->setVisible(i == page);
-    done_box_->setVisible(session_.standpoint.finish_page() != FinishPage::hand_over);
+    const bool of_views = session_.standpoint.finish_page() == FinishPage::views;
+    done_box_->setVisible(session_.standpoint.finish_page() != FinishPage::hand_over && !of_views);
+    next_->setVisible(!of_views);
+    finish_views_->setVisible(of_views);
+    if (of_views) want_refresh();
     scroll_to_top();
 }
 
@@ -147,6 +160,10 @@ void FinishTray::show_done() {
 }
 
 void FinishTray::refresh() {
+    const bool has_views = session_.views_look.is_there();
+    switch_->button(int(FinishPage::views))->setVisible(has_views);
+    if (!has_views && session_.standpoint.finish_page() == FinishPage::views)
+        session_.standpoint.set_finish_page(FinishPage::frame);
     const ProjectResult* result = session_.standpoint.result();
     set_state(result ? text(result->title) : QString());
     for (FinishRows* page : rows_) page->refresh();

@@ -1,6 +1,7 @@
 #pragma once
 #include "desktop/tray/finish_pages.h"
 #include "desktop/tray/hand_over_page.h"
+#include "desktop/tray/views_page.h"
 
 class QButtonGroup;
 
@@ -26,7 +27,7 @@ class FinishTray : public Tray {
     HandOverPage* hand_over_page_;
     QWidget* done_box_;
     QListWidget* done_;
-    QPushButton *reset_, *next_;
+    QPushButton *reset_, *next_, *finish_views_;
     QLabel* words_;
 };
 

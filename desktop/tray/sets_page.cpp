@@ -90,9 +90,15 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     state_->setObjectName(QStringLiteral("setState"));
     state_->setWordWrap(true);
     rows->addWidget(state_);
-    table_ = make_button(tr("Show the table"), {}, tr("A page with pictures, times and remarks"), this);
+    table_ = make_button(tr("Table"), {}, tr("A page with pictures, times and remarks"), this);
     table_->setObjectName(QStringLiteral("setTable"));
-    rows->addWidget(table_);
+    // A turntable is not watched for, and nothing else has views.
+    watch_ = commands.button(QStringLiteral("watch-set"), tr("Watch..."), this);
+    views_ = commands.button(QStringLiteral("show-views"), tr("All views"), this);
+    views_->setObjectName(QStringLiteral("setViews"));
+    auto* doing = side_by_side(watch_, table_);
+    doing->insertWidget(1, views_, 1);
+    rows->addLayout(doing);
     add_section(tr("Pictures go to"));
     out_ = new QLineEdit(this);
     out_->setObjectName(QStringLiteral("setOut"));
@@ -109,6 +115,11 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     out_row->addWidget(out_, 1);
     out_row->addWidget(choose_out);
     rows->addLayout(out_row);
+    replaces_ = new QCheckBox(tr("Replace pictures of these names"), this);
+    replaces_->setObjectName(QStringLiteral("setReplaces"));
+    replaces_->setToolTip(
+        tr("Otherwise a series whose pictures would fall on files that the recipe did not make is refused"));
+    rows->addWidget(replaces_);
     add_section(tr("Recipe"));
     recipe_ = new QLabel(this);
     recipe_->setObjectName(QStringLiteral("recipeName"));
@@ -129,11 +140,13 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
         parts_[i] = new QCheckBox(this);
         parts_[i]->setObjectName(QStringLiteral("part-%1").arg(QLatin1String(name_of(part))));
         rows->addWidget(parts_[i]);
-        connect(parts_[i], &QCheckBox::clicked, this, [this, part](bool on) { run_.set_carried(part, on); });
+        connect(parts_[i], &QCheckBox::clicked, this,
+                [this, part](bool on) { session_.set_recipe.set_carried(part, on); });
     }
     rows->addStretch(1);
 
     connect(out_, &QLineEdit::editingFinished, this, [this] { run_.set_out(out_->text()); });
+    connect(replaces_, &QCheckBox::clicked, this, [this](bool on) { run_.set_replaces(on); });
     connect(choose_out, &QPushButton::clicked, this, [this] {
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Pictures go to"), out_->text());
         if (!folder.isEmpty()) run_.set_out(folder);
@@ -155,6 +168,7 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
 
 void SetsPage::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
+    refresh();
     want_thumbs();
 }
 
@@ -180,7 +194,7 @@ void SetsPage::fill_list() {
         has_thumbs_ = false;
         want_thumbs();
     }
-    series_->setFixedHeight(std::clamp(series_->count(), 1, 4) * kRow + 6);
+    series_->setFixedHeight(std::clamp(series_->count(), 1, 3) * kRow + 6);
     for (int place = 0; place < series_->count(); ++place) show_entry(place);
 }
 
@@ -253,16 +267,17 @@ QString SetsPage::next_step_text() const {
 }
 
 void SetsPage::refresh() {
-    recipe_->setText(run_.has_recipe()
-                         ? run_.recipe_name()
+    if (!isVisible()) return emit changed();
+    recipe_->setText(session_.set_recipe.is_there()
+                         ? session_.set_recipe.name()
                          : tr("None yet: decide about one series, then make it of that; or take "
                               "one from a file."));
     for (std::size_t i = 0; i < parts_.size(); ++i) {
         const RecipePart part = kRecipeParts[i];
         const QSignalBlocker quiet(parts_[i]);
-        parts_[i]->setVisible(run_.has_part(part));
-        parts_[i]->setChecked(run_.carries_part(part));
-        const QString words = run_.part_in_words(part);
+        parts_[i]->setVisible(session_.set_recipe.has_part(part));
+        parts_[i]->setChecked(session_.set_recipe.carries_part(part));
+        const QString words = session_.set_recipe.part_in_words(part);
         const QString line = tr("%1: %2").arg(QLatin1String(title_of(part)), words);
         parts_[i]->setText(parts_[i]->fontMetrics().elidedText(line, Qt::ElideRight, 226));
         parts_[i]->setToolTip(
@@ -272,7 +287,11 @@ void SetsPage::refresh() {
     if (!out_->hasFocus() || run_.is_running()) out_->setText(run_.out());
     const QString why = run_.is_running() ? QString() : run_.why_not();
     state_->setText(!run_.state().isEmpty() ? run_.state() : why);
-    table_->setVisible(!run_.table().isEmpty());
+    replaces_->setChecked(run_.replaces());
+    replaces_->setEnabled(!run_.is_running());
+    watch_->setVisible(!session_.set_recipe.turntable());
+    views_->setVisible(session_.set_recipe.turntable());
+    table_->setEnabled(!run_.table().isEmpty());
     emit changed();
 }
 

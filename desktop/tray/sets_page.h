@@ -53,7 +53,8 @@ class SetsPage : public QWidget {
     QLabel *recipe_, *state_;
     std::array<QCheckBox*, std::size(kRecipeParts)> parts_{};
     QLineEdit* out_;
-    QPushButton* table_;
+    QCheckBox* replaces_;
+    QPushButton *table_, *watch_, *views_;
     bool is_filling_ = false;
     bool has_thumbs_ = false;  ///< asked for; only where somebody looks: Bring in makes the same
 };

@@ -236,6 +236,13 @@ void ValueRow::set_value(double value) {
     slider_->setValue(to_slider(value));
 }
 
+void ValueRow::set_most(double most) {
+    const QSignalBlocker quiet(field_);
+    look_.most = most;
+    field_->setMaximum(most);
+    set_value(field_->value());
+}
+
 int ValueRow::to_slider(double value) const {
     const double part = look_.logarithmic ? std::log(std::max(value, look_.least) / look_.least) /
                                                 std::log(look_.most / look_.least)

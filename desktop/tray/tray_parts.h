@@ -83,6 +83,7 @@ class ValueRow : public QWidget {
     ValueRow(const Look& look, QWidget* parent);
     double value() const;
     void set_value(double value);
+    void set_most(double most);
     QDoubleSpinBox* field() { return field_; }
     QSlider* slider() { return slider_; }
 

@@ -143,7 +143,7 @@ void Dialogs::use_look() {
 void Dialogs::take_recipe() {
     const QString file =
         QFileDialog::getOpenFileName(&window_, tr("Take a recipe"), {}, tr("Recipes (*.json)"));
-    if (!file.isEmpty()) session_.set_run.take_recipe(file);
+    if (!file.isEmpty()) session_.set_recipe.take(file);
 }
 
 void Dialogs::save_recipe() {
@@ -151,7 +151,13 @@ void Dialogs::save_recipe() {
                                                 QStringLiteral("recipe.json"), tr("Recipes (*.json)"));
     if (file.isEmpty()) return;
     if (!file.endsWith(QStringLiteral(".json"), Qt::CaseInsensitive)) file += QStringLiteral(".json");
-    session_.set_run.save_recipe(file);
+    session_.set_recipe.save(file);
+}
+
+void Dialogs::watch_folder() {
+    const QString folder =
+        QFileDialog::getExistingDirectory(&window_, tr("Watch a folder for series"), last_folder());
+    if (!folder.isEmpty()) session_.set_run.watch(folder, session_.merging.memory_mb());
 }
 
 void Dialogs::save_mask() {

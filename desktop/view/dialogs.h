@@ -31,6 +31,7 @@ class Dialogs {
     void use_look();
     void take_recipe();
     void save_recipe();
+    void watch_folder();
     void memory();
     void drop_result(ResultId result);
     void keys(const Commands& commands);

@@ -23,7 +23,9 @@ FinishHands::FinishHands(Session& session, PictureView& view, QObject* parent)
 
 bool FinishHands::is_needed() const {
     const Standpoint& stand = session_.standpoint;
-    if (stand.stage() != Stage::finish || !stand.result()) return false;
+    if (stand.stage() != Stage::finish) return false;
+    if (stand.finish_page() == FinishPage::views) return session_.views_look.look() != nullptr;
+    if (!stand.result()) return false;
     const bool picks_ground =
         stand.finish_page() == FinishPage::ground && !session_.finishing.finish().ground.picked;
     return stand.finish_hand() != FinishHand::none || stand.finish_page() == FinishPage::frame ||
@@ -100,8 +102,9 @@ void FinishHands::press(QPointF place, Qt::KeyboardModifiers) {
     }
     if (stand.finish_page() == FinishPage::ground) {
         session_.finishing.pick_ground(place);
-    } else if (stand.finish_page() == FinishPage::frame) {
-        before_ = session_.finishing.kept();
+    } else if (stand.finish_page() == FinishPage::frame || stand.finish_page() == FinishPage::views) {
+        before_ =
+            stand.finish_page() == FinishPage::views ? session_.views_look.crop() : session_.finishing.kept();
         const auto grip = before_.empty()
                               ? std::nullopt
                               : grip_of(before_, place, kReach / view_.zoom() * view_.devicePixelRatioF());
@@ -120,12 +123,14 @@ void FinishHands::move(QPointF place, Qt::KeyboardModifiers modifiers) {
     if (doing_ == Doing::level) {
         view_.set_guide({pressed_, place}, 0);
     } else if (doing_ == Doing::crop) {
-        const Framing& framing = session_.finishing.finish().framing;
-        const PixelRect area = session_.finishing.area();
-        const PixelRect within = turned_area(framing, area);
+        const bool of_views = session_.standpoint.finish_page() == FinishPage::views;
+        const PixelRect within =
+            of_views ? session_.views_look.area()
+                     : turned_area(session_.finishing.finish().framing, session_.finishing.area());
         const bool keeps_shape = modifiers & Qt::ShiftModifier;
         const PixelRect crop = moved(before_, grip_, by.toPoint(), within,
                                      keeps_shape ? double(before_.width) / std::max(1, before_.height) : 0);
+        if (of_views) return session_.views_look.set_crop(crop);
         session_.finishing.change(
             tr("crop"), [&](Finish& own) { own.framing.crop = crop, own.framing.is_off = false; },
             QStringLiteral("crop %1").arg(drags_));

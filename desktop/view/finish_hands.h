@@ -9,8 +9,9 @@ namespace moorhaze::desktop {
 
 class PictureView;
 
-/// What a hand does on the picture in Finish, by the tray's page: takes hold of the crop's edges, draws a
-/// level line, drags a colour, picks a grey or the ground. Places are those of the turned picture.
+/// What a hand does on the picture in Finish, by the tray's page: takes hold of the crop's edges, of one
+/// picture or of all views, draws a level line, drags a colour, picks a grey or the ground. Places are those
+/// of the turned picture.
 class FinishHands : public QObject {
     Q_OBJECT
   public:

@@ -205,6 +205,7 @@ void MainWindow::build_commands() {
     };
     steps.take_recipe = [this] { dialogs_.take_recipe(); };
     steps.save_recipe = [this] { dialogs_.save_recipe(); };
+    steps.watch_folder = [this] { dialogs_.watch_folder(); };
     steps.escape = [this] { escape(); };
     add_window_commands(commands_, session_, *area_, steps);
     for (const QString& heading : menu_headings()) commands_.fill_menu(menus_->addMenu(heading), heading);
@@ -278,7 +279,9 @@ void MainWindow::keep_on_screen() {
 
 void MainWindow::connect_session() {
     auto refresh = [this] { commands_.refresh(); };
-    connect(&session_.set_run, &SetRun::recipe_changed, this, refresh);
+    connect(&session_.set_recipe, &SetRecipe::changed, this, refresh);
+    connect(&session_.set_run, &SetRun::changed, this, refresh);
+    connect(&session_.views_look, &ViewsLook::changed, this, refresh);
     connect(&session_.notices, &Notices::notified, notice_, &NoticeBar::show_text);
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.series || changes.finish) tone_line_->set_tones(session_.finishing.finish().tones);
@@ -377,7 +380,8 @@ void MainWindow::point_at(QPointF place, bool sound) {
 }
 
 bool MainWindow::is_settled() {
-    if (session_.jobs.busy() || session_.set_run.is_running()) return false;
+    if (session_.jobs.busy() || session_.set_run.is_running() || !session_.views_look.is_settled())
+        return false;
     const ShootDesk& desk = session_.shoot_desk;
     const ShootState shooting = desk.state();
     if (shooting == ShootState::connecting || shooting == ShootState::running ||

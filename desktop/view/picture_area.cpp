@@ -83,6 +83,7 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.result_look, &ResultLook::grew, this, &PictureArea::show_all);
     connect(&session_.merge_preview, &MergePreview::changed, this, &PictureArea::show_preview);
     connect(&session_.finish_look, &FinishLook::changed, this, &PictureArea::show_all);
+    connect(&session_.views_look, &ViewsLook::changed, this, &PictureArea::show_all);
     connect(&session_.sounding, &Sounding::changed, this, &PictureArea::show_sounding);
     connect(&session_.folder_watch, &FolderWatch::changed, this, &PictureArea::show_all);
     connect(&session_.snag_walk, &SnagWalk::changed, this, &PictureArea::show_spot);
@@ -179,6 +180,7 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
     if (is<LivePicture>(picture)) return session_.shoot_desk.live_picture();
     if (is<GrowthPicture>(picture)) return session_.result_look.growing();
     if (is<QuickPicture>(picture)) return session_.quick_look.picture();
+    if (is<ViewsPicture>(picture)) return session_.views_look.picture();
     if (const auto* frame = std::get_if<FrameView>(&picture)) return session_.store.find(*frame);
     if (is<FinishedPicture>(picture)) {
         // Until it is made what was mended is shown, where that lies in the same place.
@@ -207,6 +209,7 @@ QString PictureArea::label_of(const ShownPicture& picture) const {
     if (is<LivePicture>(picture)) return tr("live view");
     if (is<GrowthPicture>(picture)) return tr("depth found so far");
     if (is<QuickPicture>(picture)) return tr("quick merge");
+    if (is<ViewsPicture>(picture)) return tr("all views");
     const auto result_label = [&](ResultId id) {
         const ProjectResult* result = find_result(session_.document.project(), id);
         return result ? text(result->title) : QString();
@@ -230,7 +233,7 @@ void PictureArea::show_all() {
     const ShootDesk& desk = session_.shoot_desk;
     shown_ = shown_of(session_.document, session_.standpoint, session_.products,
                       {desk.shows_live(), session_.result_look.growing() != nullptr,
-                       session_.quick_look.picture() != nullptr});
+                       session_.quick_look.picture() != nullptr, session_.views_look.look() != nullptr});
     const bool shooting = session_.standpoint.stage() == Stage::plan && desk.state() != ShootState::off;
     if (empty_)
         empty_->setVisible(!session_.document.has_series() && !shooting && !session_.folder_watch.is_on());
@@ -253,7 +256,10 @@ void PictureArea::show_all() {
 void PictureArea::show_plane() {
     const cv::Size size = session_.document.series().size();
     const auto live = is<LivePicture>(shown_.main) ? session_.shoot_desk.live_picture() : nullptr;
-    const QSize plane = live ? live->size() : QSize(size.width, size.height);
+    const TurntableLook* views = is<ViewsPicture>(shown_.main) ? session_.views_look.look() : nullptr;
+    const QSize plane = live    ? live->size()
+                        : views ? QSize(views->size.width, views->size.height)
+                                : QSize(size.width, size.height);
     if (plane == plane_) return;
     plane_ = plane;
     picture_->set_picture(nullptr, {});
@@ -304,6 +310,12 @@ void PictureArea::show_kept() {
 }
 
 void PictureArea::show_crop() {
+    if (is<ViewsPicture>(shown_.main)) {
+        const PixelRect crop = session_.views_look.crop();
+        return picture_->set_kept(QRectF(crop.x - 0.5, crop.y - 0.5, crop.width, crop.height), {},
+                                  tr("%1 x %2 px").arg(crop.width).arg(crop.height),
+                                  PictureScene::Kept::gripped_crop);
+    }
     const Finish& finish = session_.finishing.finish();
     const bool on_frame = session_.standpoint.finish_page() == FinishPage::frame;
     const PixelRect kept = session_.finishing.kept();
@@ -450,6 +462,7 @@ bool PictureArea::is_settled() const {
     if (is<FinishedPicture>(shown_.main) && !session_.finish_look.is_settled()) return false;
     if (is<std::monostate>(shown_.main)) return true;
     if (is<LivePicture>(shown_.main)) return session_.shoot_desk.live_picture() != nullptr;
+    if (is<ViewsPicture>(shown_.main) && !session_.views_look.is_settled()) return false;
     if (!ready(shown_.main)) return false;
     if (session_.standpoint.comparing().curtain || session_.standpoint.stage() == Stage::align ||
         session_.standpoint.compared_result())

@@ -26,6 +26,17 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
     if (is<std::monostate>(shown.main)) return {};
     const QString zoom = view.is_fit() ? tr("fit %1 %").arg(100 * view.zoom(), 0, 'f', 0)
                                        : tr("%1 %").arg(100 * view.zoom(), 0, 'f', 0);
+    if (is<ViewsPicture>(shown.main)) {
+        const ViewsLook& look = session.views_look;
+        const QString what = look.shown() == ViewsShown::darkest ? tr("the darkest of %1 views at each place")
+                             : look.shown() == ViewsShown::lightest
+                                 ? tr("the lightest of %1 views at each place")
+                             : look.shown() == ViewsShown::mean ? tr("the mean of %1 views")
+                                                                : tr("view %2 of %1");
+        const QString words = look.shown() == ViewsShown::one ? what.arg(look.views()).arg(look.view() + 1)
+                                                              : what.arg(look.views());
+        return QStringLiteral("%1 · %2").arg(words, zoom);
+    }
     QString words;
     const Series& series = session.document.series();
     if (const auto* finishing = std::get_if<FinishedPicture>(&shown.main)) {

@@ -5,60 +5,20 @@
 #include <algorithm>
 
 #include "desktop/session/facts.h"
+#include "desktop/view/menu.h"
 #include "desktop/view/path_bar.h"
 #include "desktop/view/picture_area.h"
 #include "desktop/view/picture_view.h"
+#include "desktop/view/set_commands.h"
 #include "desktop/view/sounding_panel.h"
 
 namespace moorhaze::desktop {
 namespace {
 
-QString tr(const char* text) {
-    return QCoreApplication::translate("Commands", text);
-}
+constexpr auto tr = &Menu::tr;
 
 const char *const kSeries = "&Series", *const kEdit = "&Edit", *const kView = "&View",
                   *const kFinish = "&Finish", *const kStage = "Sta&ge", *const kHelp = "&Help";
-
-/// Adds commands of one menu.
-class Menu {
-  public:
-    Menu(Commands& commands, Session& session, const char* heading)
-        : commands_(commands), session_(session), heading_(heading ? tr(heading) : QString()) {}
-
-    struct More {
-        std::function<bool()> is_on{};
-        std::function<QString()> why_not{};
-    };
-    void add(const char* id, const QString& words, const char* key, const QString& tip,
-             std::function<void()> run) {
-        add(id, words, key, tip, std::move(run), More());
-    }
-    void add(const char* id, const QString& words, const char* key, const QString& tip,
-             std::function<void()> run, const More& more) {
-        commands_.add({QString::fromLatin1(id), words, QString::fromLatin1(key), tip, heading_,
-                       std::move(run), more.is_on, more.why_not, std::exchange(group_, false)});
-    }
-    void add_line() { group_ = true; }
-
-    /// Needs a series.
-    More with_series() const {
-        return {{}, [&s = session_] {
-                    return s.document.has_series() ? QString() : tr("Open a series first (Ctrl+O).");
-                }};
-    }
-    More with_result() const {
-        return {{}, [&s = session_] {
-                    return s.standpoint.result() ? QString() : tr("Nothing is merged yet (Ctrl+Return).");
-                }};
-    }
-
-  private:
-    Commands& commands_;
-    Session& session_;
-    QString heading_;
-    bool group_ = false;
-};
 
 bool is_mending(const Session& s) {
     return s.standpoint.stage() == Stage::mend;
@@ -136,24 +96,7 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
                              : tr("There is no next series.");
               }});
     menu.add_line();
-    menu.add(
-        "make-recipe", tr("Make a recipe of this"), "",
-        tr("What is decided about the open series, to be done to many others, on Plan's page Sets"),
-        [&s, steps] {
-            s.set_run.make_recipe();
-            steps.show_sets();
-        },
-        menu.with_series());
-    menu.add("take-recipe", tr("Take a recipe..."), "", tr("A recipe that was saved, for the page Sets"),
-             [steps] {
-                 steps.take_recipe();
-                 steps.show_sets();
-             });
-    menu.add("save-recipe", tr("Save the recipe..."), "",
-             tr("A file for other sets, and for moorhaze-cli run"), steps.save_recipe,
-             {{}, [&s] {
-                  return s.set_run.has_recipe() ? QString() : tr("There is no recipe yet: make one first.");
-              }});
+    add_set_commands(menu, s, steps);
     menu.add_line();
     menu.add("save-frame", tr("Save the frame shown..."), "Ctrl+Shift+S", tr("One single frame as a picture"),
              steps.save_frame, menu.with_series());

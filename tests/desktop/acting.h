@@ -1,10 +1,13 @@
 #pragma once
 #include <QComboBox>
 #include <QImage>
+#include <QMouseEvent>
 #include <QPushButton>
 #include <QTest>
 #include <catch2/catch.hpp>
 #include <cmath>
+
+#include "desktop/view/picture_view.h"
 
 /// What a person does in a window, and what they see.
 namespace moorhaze::test {
@@ -22,6 +25,19 @@ inline void click(QPushButton* button) {
     REQUIRE(button->isVisible());
     REQUIRE(button->isEnabled());
     QTest::mouseClick(button, Qt::LeftButton);
+}
+
+/// Drags in the picture between two of its places, with the moves that a hand makes.
+inline void drag(desktop::PictureView& view, QPointF from, QPointF to, Qt::KeyboardModifiers modifiers = {}) {
+    const QPoint start = view.to_widget(from).toPoint(), end = view.to_widget(to).toPoint();
+    QTest::mousePress(&view, Qt::LeftButton, modifiers, start);
+    for (int i = 1; i <= 4; ++i) {
+        QMouseEvent move(QEvent::MouseMove, start + (end - start) * (i / 4.0),
+                         view.mapToGlobal(start + (end - start) * (i / 4.0)), Qt::NoButton, Qt::LeftButton,
+                         modifiers);
+        QCoreApplication::sendEvent(&view, &move);
+    }
+    QTest::mouseRelease(&view, Qt::LeftButton, modifiers, end);
 }
 
 /// Takes an entry of a list as a person does with the keyboard.

@@ -94,16 +94,7 @@ struct FinishWindow {
         QTest::keyClick(field, Qt::Key_Return);
     }
     void drag(QPointF from, QPointF to, Qt::KeyboardModifiers modifiers = {}) {
-        PictureView& view = main.picture_view();
-        const QPoint start = view.to_widget(from).toPoint(), end = view.to_widget(to).toPoint();
-        QTest::mousePress(&view, Qt::LeftButton, modifiers, start);
-        for (int i = 1; i <= 4; ++i) {
-            QMouseEvent move(QEvent::MouseMove, start + (end - start) * (i / 4.0),
-                             view.mapToGlobal(start + (end - start) * (i / 4.0)), Qt::NoButton,
-                             Qt::LeftButton, modifiers);
-            QCoreApplication::sendEvent(&view, &move);
-        }
-        QTest::mouseRelease(&view, Qt::LeftButton, modifiers, end);
+        test::drag(main.picture_view(), from, to, modifiers);
         settle();
     }
     void click_at(QPointF place) { drag(place, place); }

@@ -119,16 +119,16 @@ TEST_CASE("parts of a recipe are taken out, and saved and taken as a file", "[de
     REQUIRE(merge->isVisible());
     QTest::mouseClick(merge, Qt::LeftButton, {}, QPoint(8, merge->height() / 2));
     CHECK_FALSE(merge->isChecked());
-    CHECK_FALSE(run.recipe().merges);
-    CHECK(run.recipe().alignment->placing.as_they_lie);
-    run.save_recipe(window.out("recipe.json"));
-    CHECK(run.recipe_name() == "recipe.json");
-    CHECK(read_recipe(window.scratch / "recipe.json") == run.recipe());
+    CHECK_FALSE(run.recipe().recipe().merges);
+    CHECK(run.recipe().recipe().alignment->placing.as_they_lie);
+    run.recipe().save(window.out("recipe.json"));
+    CHECK(run.recipe().name() == "recipe.json");
+    CHECK(read_recipe(window.scratch / "recipe.json") == run.recipe().recipe());
     test::write_all(window.scratch / "newer.json", R"({"moorhaze_recipe": 7})");
-    run.take_recipe(window.out("newer.json"));
+    run.recipe().take(window.out("newer.json"));
     REQUIRE(errors.size() == 1);
     CHECK(errors[0].contains("newer"));
-    run.take_recipe(window.out("recipe.json"));
+    run.recipe().take(window.out("recipe.json"));
     CHECK_FALSE(merge->isVisible());  // the file has no such part
     // Names that fall on one another are said before it begins.
     run.set_out(window.out("out") + "/{method}");
@@ -166,4 +166,63 @@ TEST_CASE("a set that is stopped goes on where it was, while another series is l
     }
     CHECK(std::filesystem::last_write_time(window.scratch / "out" / "bog cotton-merged.tif") == first);
     test::settle(window.main);
+}
+
+TEST_CASE("series that arrive in a watched folder are listed and done as they become whole",
+          "[desktop][sets][watch]") {
+    CardWindow window;
+    SetRun& run = window.run();
+    CHECK_FALSE(window.main.commands().trigger(QStringLiteral("watch-set")));  // no recipe yet
+    run.make_recipe();
+    run.recipe().set_carried(RecipePart::turntable, false);
+    window.main.plan_tray().show_page(PlanTray::sets);
+    run.set_out(window.out("out") + "/{number}-{series}");
+    std::filesystem::create_directories(window.scratch / "tethered");
+    constexpr double kQuiet_s = 1;
+    run.watch(window.out("tethered"), 0, kQuiet_s);
+    REQUIRE(run.is_running());
+    CHECK(window.list().count() == 0);
+    CHECK(window.violet().text() == "Stop");
+    CHECK(named<QLabel>(window.main, "setState")->text().contains("Waiting for series"));
+    const auto arrive = [&](const char* name) {
+        std::filesystem::copy(window.scratch / "card" / name, window.scratch / "tethered" / name);
+    };
+    arrive("moss");
+    wait_until([&] { return run.entries().size() == 1 && run.entries()[0].record.is_made(); });
+    arrive("bog cotton");
+    wait_until([&] { return run.entries().size() == 2 && run.entries()[1].record.is_made(); });
+    CHECK(run.is_running());
+    CHECK(window.list().item(0)->text().contains("moss 1"));
+    CHECK(window.list().item(0)->text().contains("done, 6 of 6"));
+    CHECK(std::filesystem::exists(window.scratch / "out" / "01-moss 1.tif"));
+    CHECK(std::filesystem::exists(window.scratch / "out" / "02-bog cotton 1.tif"));
+    click(&window.violet());
+    wait_until([&] { return !run.is_running(); });
+    CHECK(named<QLabel>(window.main, "setState")->text().contains("No longer watched; 2 of 2"));
+    CHECK(window.list().count() == 2);
+    test::settle(window.main);
+}
+
+TEST_CASE("pictures that the recipe did not make are replaced only where it is asked for",
+          "[desktop][sets]") {
+    CardWindow window;
+    SetRun& run = window.run();
+    run.make_recipe();
+    window.main.plan_tray().show_page(PlanTray::sets);
+    run.set_out(window.out("out"));
+    for (int place : {1, 2}) run.set_wanted(place, false);
+    const auto file = window.scratch / "out" / "bog cotton-merged.tif";
+    std::filesystem::create_directories(file.parent_path());
+    test::write_all(file, "retouched");
+    click(&window.violet());
+    wait_until([&] { return !run.is_running(); });
+    CHECK(window.list().item(0)->text().contains("failed"));
+    CHECK(window.list().item(0)->text().contains("exists already"));
+    CHECK(test::read_all(file) == "retouched");
+    auto* replaces = named<QCheckBox>(window.main, "setReplaces");
+    QTest::mouseClick(replaces, Qt::LeftButton, {}, QPoint(8, replaces->height() / 2));
+    click(&window.violet());
+    wait_until([&] { return !run.is_running(); });
+    CHECK(window.list().item(0)->text().contains("done"));
+    CHECK(read_picture(file).width() == 180);
 }

@@ -7,45 +7,15 @@
 #include "core/finish/finished.h"
 #include "core/sets/run_set.h"
 #include "tests/support/card_files.h"
+#include "tests/support/turned_vase.h"
 
 using namespace moorhaze;
 namespace fs = std::filesystem;
 
 namespace {
 
-const cv::Size kSize(420, 320);
 constexpr int kViews = 12;
-constexpr double kAxisX = 221.3, kLean_deg = 1.7;
-
-/// A vase that stands beside the middle of its turntable and goes round it, before a lit ground: drawn so
-/// that the axis leans by a known angle about the middle of the picture.
-Picture view_at(double turn_deg, double ground_light) {
-    const double turn = turn_deg * CV_PI / 180, lean = kLean_deg * CV_PI / 180;
-    const auto is_object = [&](double x, double y) {
-        // Into the upright object's own coordinates: the axis at 0, the picture's middle height at 0.
-        const double dx = x - kAxisX, dy = y - kSize.height / 2.0;
-        const double across = dx * std::cos(lean) - dy * std::sin(lean);
-        const double down = dx * std::sin(lean) + dy * std::cos(lean);
-        return down > -90 && down < 90 &&
-               std::abs(across - 9 * std::cos(turn)) < 46 + 24 * std::sin(down / 28);
-    };
-    cv::Mat3f light(kSize);
-    for (int y = 0; y < kSize.height; ++y)
-        for (int x = 0; x < kSize.width; ++x) {
-            int inside = 0;
-            for (int i = 0; i < 16; ++i) inside += is_object(x + (i % 4 - 1.5) / 4, y + (i / 4 - 1.5) / 4);
-            const double falloff = 1 - 0.1 * y / kSize.height;
-            const float ground = float(ground_light * falloff),
-                        own = float(0.12 + 0.05 * std::cos(turn + x / 40.0));
-            const float share = float(inside) / 16;
-            light(y, x) = cv::Vec3f(1, 1, 1) * (share * own + (1 - share) * ground);
-        }
-    return from_linear(light, ToneCurve({}), {});
-}
-
-double light_of_view(int view) {
-    return 0.7 * (1 + 0.04 * std::sin(2.3 * view));
-}
+const test::TurnedVase kVase;
 
 struct Views {
     test::Scratch scratch;
@@ -53,7 +23,8 @@ struct Views {
     Views() {
         for (int i = 0; i < kViews; ++i) {
             files.push_back(scratch / ("v-" + std::to_string(i + 1) + ".tif"));
-            write_picture(files.back(), view_at(360.0 * i / kViews, light_of_view(i)), {}, {}, {});
+            write_picture(files.back(), kVase.view(360.0 * i / kViews, test::light_of_turned_view(i)), {}, {},
+                          {});
         }
     }
 };
@@ -82,15 +53,16 @@ double off_circle(const std::vector<Outline>& outlines) {
 
 TEST_CASE("the axis of a turntable is found with its lean, and the light of each view", "[sets][turntable]") {
     const TurntableLook look = look_at_views(views().files, std::nullopt, 0.12, {});
-    CHECK(look.size == kSize);
-    CHECK(look.tilt_deg == Approx(kLean_deg).margin(0.05));
+    CHECK(look.size == kVase.size());
+    CHECK(look.tilt_deg == Approx(test::TurnedVase::kLean_deg).margin(0.05));
     // The axis goes through the picture's middle height at its place.
     const double at_middle =
-        look.axis_x + std::tan(look.tilt_deg * CV_PI / 180) * (kSize.height / 2.0 - look.axis_y);
-    CHECK(at_middle == Approx(kAxisX).margin(0.3));
+        look.axis_x + std::tan(look.tilt_deg * CV_PI / 180) * (kVase.size().height / 2.0 - look.axis_y);
+    CHECK(at_middle == Approx(kVase.axis_x()).margin(0.3));
     REQUIRE(look.gains.size() == kViews);
     std::vector<double> evened;
-    for (int i = 0; i < kViews; ++i) evened.push_back(light_of_view(i) * look.gains[std::size_t(i)]);
+    for (int i = 0; i < kViews; ++i)
+        evened.push_back(test::light_of_turned_view(i) * look.gains[std::size_t(i)]);
     for (const double own : evened) CHECK(own == Approx(evened[0]).epsilon(0.002));
     CHECK(look.remarks.empty());
     CHECK(off_circle(look.outlines) < 0.5);
