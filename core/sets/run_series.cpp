@@ -105,7 +105,11 @@ class SeriesRun {
         return record_;
     }
 
-    void doubt(std::string reason) { record_.reasons.push_back(std::move(reason)); }
+    /// A reason to look at it; what is one is no mere remark.
+    void doubt(std::string reason) {
+        std::erase(record_.warnings, reason);
+        record_.reasons.push_back(std::move(reason));
+    }
     void warn(std::vector<std::string> warnings) {
         std::move(warnings.begin(), warnings.end(), std::back_inserter(record_.warnings));
     }

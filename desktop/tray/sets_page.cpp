@@ -279,7 +279,7 @@ void SetsPage::refresh() {
         parts_[i]->setChecked(session_.set_recipe.carries_part(part));
         const QString words = session_.set_recipe.part_in_words(part);
         const QString line = tr("%1: %2").arg(QLatin1String(title_of(part)), words);
-        parts_[i]->setText(parts_[i]->fontMetrics().elidedText(line, Qt::ElideRight, 226));
+        parts_[i]->setText(parts_[i]->fontMetrics().elidedText(line, Qt::ElideRight, 212));
         parts_[i]->setToolTip(
             tr("%1\nUnticked, it is done as for a series that nothing was decided about").arg(line));
         parts_[i]->setEnabled(!run_.is_running());

@@ -29,11 +29,29 @@ class Cluster {
     Cluster(const Cluster&) = delete;
     Cluster& operator=(const Cluster&) = delete;
 
-    /// Ends a node's daemon as if its machine were switched off.
-    void lose_node(const std::string& name) const {
-        test::run("kill -9 $(cat " + path() + "/slurmd-" + name + ".pid); scontrol update nodename=" + name +
-                  " state=down reason=test");
+    /// The job that runs on a node, waited for; empty: none came.
+    std::string job_on(const std::string& node, int seconds = 60) const {
+        for (int i = 0; i < 20 * seconds; ++i) {
+            const std::string text = test::run("squeue --noheader -w " + node + " -t RUNNING -o %A").text;
+            if (!text.empty()) return text.substr(0, text.find_first_of(" \n"));
+            std::this_thread::sleep_for(std::chrono::milliseconds(50));
+        }
+        return {};
     }
+    /// Ends a node's daemon and all that its job has started, as if its machine were switched off.
+    void lose_node(const std::string& name, const std::string& job) const {
+        test::run(
+            "end() { for child in $(pgrep -P $1); do end $child; done; kill -9 $1; }; "
+            "kill -9 $(cat " +
+            path() + "/slurmd-" + name +
+            ".pid); "
+            "for step in $(pgrep -f '^slurmstepd: \\[" +
+            job +
+            "\\.'); do end $step; done; "
+            "scontrol update nodename=" +
+            name + " state=down reason=test");
+    }
+    std::string told_of(const std::string& job) const { return test::run("scontrol show job " + job).text; }
     bool wait_until_empty(int seconds = 120) const {
         for (int i = 0; i < 5 * seconds; ++i) {
             if (test::run("squeue --noheader").text.empty()) return true;
@@ -92,11 +110,18 @@ TEST_CASE("a set on a cluster ends in the same pixels as on one machine, also wh
     for (const auto& own : json["series"]) CHECK(own["state"] == "done");
     CHECK_THAT(run("on the cluster", "--slurm --quiet").text, Catch::Contains("done already"));
 
-    // A node dies while its tasks run: they are begun anew on the other one.
-    const auto again = run("with a loss", "--slurm --quiet --slurm-options '--begin=now+1'");
+    // A node dies while a task runs on it: that is begun anew on the other one. Series large enough to be
+    // caught at work.
+    fs::remove_all(scratch / "the card");
+    test::write_card(scratch / "the card", {"bog cotton", "lichen", "it's moss"}, {480, 320}, 12);
+    REQUIRE(run("here, large", "--quiet").code == 0);
+    const auto again = run("with a loss", "--slurm --quiet");
     INFO(again.text);
     REQUIRE(again.code == 0);
-    cluster.lose_node("n2");
+    const std::string job = cluster.job_on("n2");
+    REQUIRE_FALSE(job.empty());
+    cluster.lose_node("n2", job);
     REQUIRE(cluster.wait_until_empty());
-    CHECK(pictures("with a loss") == pictures("here"));
+    CHECK_THAT(cluster.told_of(job), Catch::Contains("Restarts=1") && Catch::Contains("NodeList=n1"));
+    CHECK(pictures("with a loss") == pictures("here, large"));
 }

@@ -156,6 +156,38 @@ TEST_CASE("a series that fails is told, and the others are done", "[sets]") {
     CHECK(pictures_in(scratch / "out").size() == 2);
 }
 
+TEST_CASE("frames of two cameras are two series; forced into one it is to be looked at", "[sets]") {
+    const test::Scratch scratch;
+    fs::create_directories(scratch / "card");
+    std::vector<fs::path> files;
+    const std::vector<Picture> pictures = test::strip_series({120, 90}, 8);
+    for (int i = 0; i < 8; ++i) {
+        ShootingData data;
+        data.camera = data.camera_model = i < 4 ? "Heath one" : "Heath two";
+        data.camera_maker = "Moorhaze";
+        files.push_back(scratch / "card" / ("heath-" + std::to_string(i + 1) + ".tif"));
+        WriteSettings write;
+        write.bits = 8;
+        data.exif = exif_block(data, 120);
+        write_picture(files.back(), pictures[std::size_t(i)], data, write, {});
+    }
+    const SetPlan plan = plan_of(scratch);
+    REQUIRE(plan.series.size() == 2);
+    CHECK(plan.series[0].frames.size() == 4);
+    CHECK_THAT(plan.series[1].reason, Catch::Contains("another camera"));
+    const SetPlan forced =
+        plan_one_series(quick_recipe(), files, "heath", 1, parse_out((scratch / "forced").string()), {});
+    const SeriesRecord record = run_series(forced, forced.series[0], {}, {}, {});
+    INFO(json_of(record));
+    CHECK(record.state == SeriesState::doubtful);
+    const auto says_cameras = [](const std::string& sentence) {
+        return sentence.find("Heath one") != std::string::npos;
+    };
+    CHECK(std::any_of(record.reasons.begin(), record.reasons.end(), says_cameras));
+    // Said once.
+    CHECK(std::none_of(record.warnings.begin(), record.warnings.end(), says_cameras));
+}
+
 TEST_CASE("a doubtful series is kept as a project with everything done so far", "[sets]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a", "b"}, {180, 120}, 6);
