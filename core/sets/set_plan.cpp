@@ -55,6 +55,36 @@ std::string numbered(const std::string& pattern) {
     return name.stem().string() + "-{number}" + name.extension().string();
 }
 
+/// How pictures leave: as the recipe says, or else as series and views do by default.
+HandOver hand_over_of(const Recipe& recipe) {
+    HandOver hand_over;
+    if (recipe.turntable) {
+        Output& page = hand_over.outputs[0];
+        page.format = FileFormat::jpeg;
+        page.bits = 8;
+        page.profile = ProfileWish::srgb;
+        page.size.wish = SizeWish::long_side;
+        page.name = "{series}-{number}";
+    }
+    hand_over = recipe.hand_over.value_or(hand_over);
+    if (recipe.turntable)
+        for (Output& output : hand_over.outputs) output.name = numbered(output.name);
+    return hand_over;
+}
+
+/// The pictures that leave in the end, of a series or of a turntable's view.
+std::vector<SetFile> leaving_files(const SetPlan& plan, const SetSeries& series, const HandOver& hand_over,
+                                   const ShootingData& shooting, cv::Size picture) {
+    if (!plan.recipe.turntable)
+        return named_files(plan.recipe, plan.out, series, series.name, hand_over, shooting, picture);
+    OutPattern out = plan.out;
+    out.name = numbered(out.name);
+    std::vector<SetFile> files =
+        named_files(plan.recipe, out, series, turntable_name(plan), hand_over, shooting, picture);
+    std::erase_if(files, [](const SetFile& own) { return own.merge > 0; });
+    return files;
+}
+
 SetPlan plan_of(Recipe recipe, const OutPattern& out, OpenedCard card) {
     SetPlan plan{std::move(recipe), out, {}, std::move(card.problems), std::move(card.notes)};
     for (FoundSeries& found : card.series)
@@ -113,26 +143,12 @@ std::vector<SetFile> files_of(const SetPlan& plan, const SetSeries& series, cons
         merged.compression = TiffCompression::none;
         return {{0, merged, set_folder(plan.out) / "views" / (as_file_name(series.name) + ".tif")}};
     }
-    return named_files(plan.recipe, plan.out, series, series.name, plan.recipe.hand_over.value_or(HandOver{}),
-                       shooting, picture);
+    return leaving_files(plan, series, hand_over_of(plan.recipe), shooting, picture);
 }
 
 std::vector<SetFile> files_of_view(const SetPlan& plan, const SetSeries& view, const ShootingData& shooting,
                                    cv::Size picture) {
-    HandOver pages;
-    pages.outputs[0].format = FileFormat::jpeg;
-    pages.outputs[0].bits = 8;
-    pages.outputs[0].profile = ProfileWish::srgb;
-    pages.outputs[0].size.wish = SizeWish::long_side;
-    pages.outputs[0].name = "{series}-{number}";
-    HandOver hand_over = plan.recipe.hand_over.value_or(pages);
-    for (Output& output : hand_over.outputs) output.name = numbered(output.name);
-    OutPattern out = plan.out;
-    out.name = numbered(out.name);
-    std::vector<SetFile> files =
-        named_files(plan.recipe, out, view, turntable_name(plan), hand_over, shooting, picture);
-    std::erase_if(files, [](const SetFile& own) { return own.merge > 0; });
-    return files;
+    return leaving_files(plan, view, hand_over_of(plan.recipe), shooting, picture);
 }
 
 std::string turntable_name(const SetPlan& plan) {
@@ -142,13 +158,21 @@ std::string turntable_name(const SetPlan& plan) {
 }
 
 void check_names(const SetPlan& plan) {
+    HandOver hand_over = hand_over_of(plan.recipe);
+    // The table of articles is read once for all series.
+    const bool has_list = hand_over.article.empty() && !hand_over.article_list.empty();
+    const auto articles =
+        has_list ? read_articles(hand_over.article_list) : std::map<std::string, std::string>();
+    hand_over.article_list.clear();
     std::map<std::string, std::string> taken;  // name without regard to case, and whose it is
     for (const SetSeries& series : plan.series) {
         const PictureInfo& info = series.frames.front().info;
         const cv::Size size(info.width, info.height);
-        const auto files = plan.recipe.turntable ? files_of_view(plan, series, info.shooting, size)
-                                                 : files_of(plan, series, info.shooting, size);
-        for (const SetFile& file : files) {
+        if (has_list) {
+            const auto article = articles.find(plan.recipe.turntable ? turntable_name(plan) : series.name);
+            hand_over.article = article == articles.end() ? std::string() : article->second;
+        }
+        for (const SetFile& file : leaving_files(plan, series, hand_over, info.shooting, size)) {
             std::string name = file.path.string();
             for (char& letter : name) letter = char(std::tolower(static_cast<unsigned char>(letter)));
             const auto [other, is_new] = taken.emplace(name, series.name);

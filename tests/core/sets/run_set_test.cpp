@@ -78,6 +78,35 @@ TEST_CASE("names that fall on one another are refused before anything is done", 
     CHECK_FALSE(fs::exists(scratch / "out"));
 }
 
+TEST_CASE("articles come from one table for all series, and views are numbered whatever their pattern",
+          "[sets]") {
+    const test::Scratch scratch;
+    test::write_card(scratch / "card", {"moss", "lichen"}, {60, 40}, 2);
+    Recipe recipe = quick_recipe();
+    recipe.hand_over->outputs[0].name = "{article}";
+    recipe.hand_over->article_list = scratch / "articles.csv";
+    test::write_all(scratch / "articles.csv", "moss,A-17\nlichen,A-18\n");
+    const SetPlan plan = plan_of(scratch, recipe);
+    const auto name_of_first = [](const SetPlan& own, std::size_t place) {
+        return files_of(own, own.series[place], {}, {60, 40})[0].path.filename().string();
+    };
+    CHECK(name_of_first(plan, 0) == "A-18.png");
+    CHECK(name_of_first(plan, 1) == "A-17.png");
+    test::write_all(scratch / "articles.csv", "moss,A-17\nlichen,A-17\n");
+    CHECK_THROWS_WITH(check_names(plan), Catch::Contains("A-17.png would be written for both"));
+    test::write_all(scratch / "articles.csv", "");
+    CHECK_THROWS_WITH(check_names(plan), Catch::Contains("names no series"));
+
+    // All views are of one article: their numbers part them.
+    test::write_all(scratch / "articles.csv", "card,K-4\n");
+    SetPlan views = plan;
+    views.recipe.turntable = TurntableRule{};
+    check_names(views);
+    CHECK(files_of_view(views, views.series[1], {}, {60, 40})[0].path.filename() == "K-4-02.png");
+    views.out.name = "{series}.png";
+    CHECK(files_of_view(views, views.series[0], {}, {60, 40})[0].path.filename() == "card-01.png");
+}
+
 TEST_CASE("a set is done once, and only what changed is done again", "[sets]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a", "b", "c"});
