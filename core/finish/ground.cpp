@@ -20,13 +20,14 @@ constexpr float kDeepestShadow = 0.3f;  // of the ground's light; darker is no g
 constexpr float kColourShare = 0.6f;    // of the reach: how far colours may differ
 constexpr float kSteepest = 0.035f;     // log of light per reduced pixel; steeper is an edge
 constexpr int kEdgePx = 4;              // where ground and subject may be mixed, beyond what is ground
-constexpr float kFalls = 1.5f;          // power by which it falls from pixel to pixel inwards
-constexpr float kUnsure = 0.08f;        // share of the ground's light: so different a subject is told half
-constexpr float kLeastMixed = 0.1f;     // less of the ground in a pixel is left there
-constexpr float kMostMixed = 0.9f;      // more of it is ground with the merge's own unrest beside an edge
-constexpr uchar kNear = 128;            // beside what was found reduced: the subject's edge may lie there
-constexpr int kNearPx = 5;              // so far, reduced
-constexpr int kLevelPx = 5;             // side of the square that a level is the mean of, reduced
+constexpr int kPiecePx = 384, kPieceRoomPx = 64;  // edges are told in pieces, with so much around them
+constexpr float kFalls = 1.5f;                    // power by which it falls from pixel to pixel inwards
+constexpr float kUnsure = 0.08f;     // share of the ground's light: so different a subject is told half
+constexpr float kLeastMixed = 0.1f;  // less of the ground in a pixel is left there
+constexpr float kMostMixed = 0.9f;   // more of it is ground with the merge's own unrest beside an edge
+constexpr uchar kNear = 128;         // beside what was found reduced: the subject's edge may lie there
+constexpr int kNearPx = 5;           // so far, reduced
+constexpr int kLevelPx = 5;          // side of the square that a level is the mean of, reduced
 constexpr float kLeastGrain = 0.006f,
                 kGrains = 3.5f;  // beside the edge ground is told by its light: sigma, times
 
@@ -231,7 +232,7 @@ void keep_connected(cv::Mat1b& ground, const cv::Mat1b& around, int shrink) {
 /// under it, and of a sharp edge hardly anything is left two pixels in.
 void hold_inwards(cv::Mat1b& share, const cv::Mat1f& from_ground) {
     for (int ring = 2; ring <= kEdgePx; ++ring)
-        for_rows(share.rows, Job{}, [&](int y) {
+        for (int y = 0; y < share.rows; ++y)
             for (int x = 0; x < share.cols; ++x) {
                 const float own = from_ground(y, x);
                 if (!(own > float(ring - 1) && own <= float(ring)) || share(y, x) == 0) continue;
@@ -245,7 +246,44 @@ void hold_inwards(cv::Mat1b& share, const cv::Mat1f& from_ground) {
                 const float held = std::pow(float(most) / 255, kFalls);
                 share(y, x) = std::min(share(y, x), uchar(std::lround(255 * held)));
             }
-        });
+}
+
+/// The ground's share of each pixel of a piece: wholly where it is ground, less at the subject's edge, by the
+/// light between ground and subject.
+/// @param lights  of a place: its own, and the ground's there.
+template <class Lights>
+cv::Mat1b edge_shares(const cv::Mat1b& ground, const Lights& lights) {
+    cv::Mat1b shares = ground.clone();
+    cv::Mat1f from_ground, unused;
+    cv::distanceTransform(ground == 0, from_ground, cv::DIST_L2, 3);
+    // Where each pixel of the edge finds the subject: the nearest place farther in.
+    const cv::Mat1b outside = from_ground <= float(kEdgePx);
+    cv::Mat1i nearest;
+    cv::distanceTransform(outside, unused, nearest, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
+    double labels = 0;
+    cv::minMaxLoc(nearest, nullptr, &labels);
+    std::vector<cv::Point> places(std::size_t(labels) + 1, cv::Point(-1, -1));
+    for (int y = 0; y < nearest.rows; ++y)
+        for (int x = 0; x < nearest.cols; ++x)
+            if (!outside(y, x)) places[std::size_t(nearest(y, x))] = {x, y};
+    for (int y = 0; y < shares.rows; ++y)
+        for (int x = 0; x < shares.cols; ++x) {
+            if (ground(y, x) || !outside(y, x)) continue;
+            const cv::Point inner = places[std::size_t(nearest(y, x))];
+            if (inner.x < 0) continue;
+            const auto [light, own] = lights(y, x);
+            const cv::Vec3f thing = lights(inner.y, inner.x).first, way = own - thing;
+            const float length = way.dot(way);
+            const float share = std::clamp((light - thing).dot(way) / std::max(length, 1e-5f), 0.0f, 1.0f);
+            // A subject nearly as light as the ground cannot be told apart: it stays. So does what is mixed
+            // in so little that it may as well be the subject's own texture.
+            const float noise = kUnsure * kUnsure * own.dot(own);
+            const float sure = std::clamp((share - kLeastMixed) / (kMostMixed - kLeastMixed), 0.0f, 1.0f) *
+                               length / (length + noise);
+            shares(y, x) = uchar(std::lround(255 * sure));
+        }
+    hold_inwards(shares, from_ground);
+    return shares;
 }
 
 /// The usual difference of ground from its smooth light, as a share of it.
@@ -352,41 +390,24 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     cv::medianBlur(ground, ground, 5);
     job.checkpoint(0.8);
     map.share = ground.clone();
-    const cv::Mat1b subject = ground == 0;
-    cv::Mat1f from_ground;
-    cv::distanceTransform(subject, from_ground, cv::DIST_L2, 3);
-    // Where each pixel of the edge finds the subject: the nearest place farther in.
-    const cv::Mat1b outside = from_ground <= float(kEdgePx);
-    cv::Mat1f unused;
-    cv::Mat1i nearest;
-    cv::distanceTransform(outside, unused, nearest, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
-    double labels = 0;
-    cv::minMaxLoc(nearest, nullptr, &labels);
-    std::vector<cv::Point> places(std::size_t(labels) + 1, cv::Point(-1, -1));
-    for (int y = 0; y < nearest.rows; ++y)
-        for (int x = 0; x < nearest.cols; ++x)
-            if (!outside(y, x)) places[std::size_t(nearest(y, x))] = {x, y};
-    job.checkpoint(0.9);
-    for_rows(picture.height(), job, [&](int y) {
-        for (int x = 0; x < picture.width(); ++x) {
-            if (!subject(y, x) || !outside(y, x)) continue;
-            const cv::Point inner = places[std::size_t(nearest(y, x))];
-            if (inner.x < 0) continue;
-            const cv::Vec3f own = map.light_at(x, y), thing = linear(inner.y, inner.x);
-            const cv::Vec3f way = own - thing;
-            const float length = way.dot(way);
-            const float share =
-                std::clamp((linear(y, x) - thing).dot(way) / std::max(length, 1e-5f), 0.0f, 1.0f);
-            // A subject nearly as light as the ground cannot be told apart: it stays. So does what is mixed
-            // in so little that it may as well be the subject's own texture.
-            const float noise = kUnsure * kUnsure * own.dot(own);
-            const float sure = std::clamp((share - kLeastMixed) / (kMostMixed - kLeastMixed), 0.0f, 1.0f) *
-                               length / (length + noise);
-            map.share(y, x) = uchar(std::lround(255 * sure));
-        }
+    // Only where ground and subject meet there is an edge to be told: piece by piece, with what lies around.
+    const int across = (ground.cols + kPiecePx - 1) / kPiecePx,
+              down = (ground.rows + kPiecePx - 1) / kPiecePx;
+    const cv::Rect all({}, ground.size());
+    const auto grown = [&](const cv::Rect& piece, int by) {
+        return cv::Rect(piece.x - by, piece.y - by, piece.width + 2 * by, piece.height + 2 * by) & all;
+    };
+    for_rows(across * down, job.part(0.8, 1), [&](int number) {
+        const cv::Rect piece =
+            cv::Rect(number % across * kPiecePx, number / across * kPiecePx, kPiecePx, kPiecePx) & all;
+        const cv::Rect near = grown(piece, kEdgePx + 1);
+        if (const int count = cv::countNonZero(ground(near)); count == 0 || count == near.area()) return;
+        const cv::Rect around = grown(piece, kPieceRoomPx);
+        const cv::Mat1b share = edge_shares(ground(around), [&](int y, int x) {
+            return std::pair(linear(y + around.y, x + around.x), map.light_at(x + around.x, y + around.y));
+        });
+        share(piece - around.tl()).copyTo(map.share(piece));
     });
-    hold_inwards(map.share, from_ground);
-    job.checkpoint(1);
     return map;
 }
 

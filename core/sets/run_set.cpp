@@ -11,7 +11,7 @@ namespace moorhaze {
 namespace {
 
 /// Looking at a merged view of a turntable and finishing it, measured on two cores.
-constexpr double kViewSeconds = 0.5, kViewSecondsPerMegapixel = 0.1;
+constexpr double kViewSeconds = 0.5, kViewSecondsPerMegapixel = 0.27;
 
 /// Time left by the share of the work that is done, counted in what the series are guessed to take.
 class Pace {
