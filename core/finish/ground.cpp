@@ -20,13 +20,20 @@ constexpr float kDeepestShadow = 0.3f;  // of the ground's light; darker is no g
 constexpr float kColourShare = 0.6f;    // of the reach: how far colours may differ
 constexpr float kSteepest = 0.035f;     // log of light per reduced pixel; steeper is an edge
 constexpr int kEdgePx = 4;              // where ground and subject may be mixed, beyond what is ground
-constexpr int kPiecePx = 384, kPieceRoomPx = 64;  // edges are told in pieces, with so much around them
+constexpr int kMostBlurPx = 40;         // of blurred edges, however large the picture is
+constexpr float kMixedThing = 0.35f;    // more of the ground in what lies inside of an edge: it is blurred
+constexpr float kOffLine = 0.04f;       // of the ground's light: a mixture lies between both in colour, too
+constexpr float kBlurredShare = 0.4f;   // more of the ground at the inner end of a sharp edge: it is blurred
+constexpr float kFarthest = 2;          // times the blur's width: what lies farther off is another thing
+constexpr float kRampShare = 0.6f;      // of the blur's width that an even ramp takes
+constexpr int kPiecePx = 384, kPieceRoomPx = 96;  // edges are told in pieces, with so much around them
 constexpr float kFalls = 1.5f;                    // power by which it falls from pixel to pixel inwards
 constexpr float kUnsure = 0.08f;     // share of the ground's light: so different a subject is told half
 constexpr float kLeastMixed = 0.1f;  // less of the ground in a pixel is left there
 constexpr float kMostMixed = 0.9f;   // more of it is ground with the merge's own unrest beside an edge
 constexpr uchar kNear = 128;         // beside what was found reduced: the subject's edge may lie there
 constexpr int kNearPx = 5;           // so far, reduced
+constexpr int kIslandPx = 3;         // side of an island that may be ground, reduced
 constexpr int kLevelPx = 5;          // side of the square that a level is the mean of, reduced
 constexpr float kLeastGrain = 0.006f,
                 kGrains = 3.5f;  // beside the edge ground is told by its light: sigma, times
@@ -77,6 +84,19 @@ cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked, const Jo
         }
     });
     return smooth;
+}
+
+/// A reduced plane at a place of the picture, between its nearest four.
+float reduced_at(const cv::Mat1f& plane, int shrink, int x, int y) {
+    const float at_x = std::clamp((float(x) - 0.5f * float(shrink - 1)) / float(shrink), 0.0f,
+                                  float(plane.cols - 1)),
+                at_y = std::clamp((float(y) - 0.5f * float(shrink - 1)) / float(shrink), 0.0f,
+                                  float(plane.rows - 1));
+    const int left = int(at_x), top = int(at_y), right = std::min(left + 1, plane.cols - 1),
+              below = std::min(top + 1, plane.rows - 1);
+    const float dx = at_x - float(left), dy = at_y - float(top);
+    return (plane(top, left) * (1 - dx) + plane(top, right) * dx) * (1 - dy) +
+           (plane(below, left) * (1 - dx) + plane(below, right) * dx) * dy;
 }
 
 /// What of `may` is connected with a place.
@@ -135,6 +155,7 @@ cv::Mat1f nearest_level(const cv::Mat3f& light, const cv::Mat3f& ground, const c
     cv::Mat1f level(light.size());
     for (int y = 0; y < light.rows; ++y)
         for (int x = 0; x < light.cols; ++x) level(y, x) = levels[std::size_t(nearest(y, x))];
+    cv::boxFilter(level, level, -1, {kLevelPx, kLevelPx});
     return level;
 }
 
@@ -228,61 +249,125 @@ void keep_connected(cv::Mat1b& ground, const cv::Mat1b& around, int shrink) {
 }
 
 /// Ground is mixed in less the farther in: each ring around it holds the next one down. What a pixel can have
-/// is the power of the most that one beside it, nearer to the ground, has: a blurred edge's even ramp fits
-/// under it, and of a sharp edge hardly anything is left two pixels in.
-void hold_inwards(cv::Mat1b& share, const cv::Mat1f& from_ground) {
-    for (int ring = 2; ring <= kEdgePx; ++ring)
-        for (int y = 0; y < share.rows; ++y)
-            for (int x = 0; x < share.cols; ++x) {
-                const float own = from_ground(y, x);
-                if (!(own > float(ring - 1) && own <= float(ring)) || share(y, x) == 0) continue;
-                int most = 0;
-                for (int v = std::max(0, y - 1); v <= std::min(share.rows - 1, y + 1); ++v)
-                    for (int u = std::max(0, x - 1); u <= std::min(share.cols - 1, x + 1); ++u) {
-                        const float other = from_ground(v, u);
-                        if (other > float(ring - 2) && other <= float(ring - 1))
-                            most = std::max<int>(most, share(v, u));
-                    }
-                const float held = std::pow(float(most) / 255, kFalls);
-                share(y, x) = std::min(share(y, x), uchar(std::lround(255 * held)));
-            }
+/// is a power of the most that one beside it, nearer to the ground, has: a blurred edge's even ramp fits
+/// under it, and of a sharp edge hardly anything is left two pixels in. Farther in only what is blurred over
+/// many pixels goes on, and the power is that of a longer ramp.
+void hold_inwards(cv::Mat1b& share, const cv::Mat1f& from_ground, int far_px) {
+    std::vector<std::vector<cv::Point>> rings(std::size_t(far_px) + 1);
+    for (int y = 0; y < share.rows; ++y)
+        for (int x = 0; x < share.cols; ++x)
+            if (const int ring = int(std::ceil(from_ground(y, x)));
+                ring >= 2 && ring <= far_px && share(y, x))
+                rings[std::size_t(ring)].emplace_back(x, y);
+    cv::Mat1b is_blurred = cv::Mat1b::zeros(share.size());
+    const float far_falls = std::pow(kFalls, 1 / std::max(1.0f, kRampShare * float(far_px) / kEdgePx));
+    for (int ring = 2; ring <= far_px; ++ring)
+        for (const cv::Point at : rings[std::size_t(ring)]) {
+            int most = 0;
+            bool goes_on = false;
+            for (int v = std::max(0, at.y - 1); v <= std::min(share.rows - 1, at.y + 1); ++v)
+                for (int u = std::max(0, at.x - 1); u <= std::min(share.cols - 1, at.x + 1); ++u) {
+                    const float other = from_ground(v, u);
+                    if (!(other > float(ring - 2) && other <= float(ring - 1))) continue;
+                    most = std::max<int>(most, share(v, u));
+                    goes_on = goes_on || is_blurred(v, u);
+                }
+            if (ring > kEdgePx && !goes_on) most = 0;
+            const float held = std::pow(float(most) / 255, ring <= kEdgePx ? kFalls : far_falls);
+            share(at) = std::min(share(at), uchar(std::lround(255 * held)));
+            is_blurred(at) = goes_on || (ring == kEdgePx && float(share(at)) > kBlurredShare * 255);
+        }
+}
+
+/// The nearest place of each pixel that is farther than so many pixels from the ground; (-1, -1): there is
+/// none.
+class NearestInside {
+  public:
+    NearestInside(const cv::Mat1f& from_ground, int px) {
+        const cv::Mat1b outside = from_ground <= float(px);
+        cv::Mat1f unused;
+        cv::distanceTransform(outside, unused, nearest_, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
+        double labels = 0;
+        cv::minMaxLoc(nearest_, nullptr, &labels);
+        places_.assign(std::size_t(labels) + 1, {-1, -1});
+        for (int y = 0; y < nearest_.rows; ++y)
+            for (int x = 0; x < nearest_.cols; ++x)
+                if (!outside(y, x)) places_[std::size_t(nearest_(y, x))] = {x, y};
+    }
+    cv::Point of(int y, int x) const { return places_[std::size_t(nearest_(y, x))]; }
+
+  private:
+    cv::Mat1i nearest_;
+    std::vector<cv::Point> places_;
+};
+
+/// Small islands of subject in the ground that are nearly of its light are ground as well: a merge is uneven
+/// beside a blurred edge.
+/// @param is_alike  of a place.
+template <class Alike>
+void fill_islands(cv::Mat1b& ground, int most_px, const Alike& is_alike) {
+    cv::Mat1i labels, stats;
+    cv::Mat1d centres;
+    const int count = cv::connectedComponentsWithStats(ground == 0, labels, stats, centres, 4, CV_32S);
+    const cv::Rect inside(1, 1, ground.cols - 2, ground.rows - 2);
+    for (int i = 1; i < count; ++i) {
+        const cv::Rect box(stats(i, cv::CC_STAT_LEFT), stats(i, cv::CC_STAT_TOP), stats(i, cv::CC_STAT_WIDTH),
+                           stats(i, cv::CC_STAT_HEIGHT));
+        // What reaches the piece's end may be part of something larger.
+        if (stats(i, cv::CC_STAT_AREA) > most_px || (box & inside) != box) continue;
+        bool is_ground = true;
+        for (int y = box.y; y < box.br().y; ++y)
+            for (int x = box.x; x < box.br().x && is_ground; ++x)
+                is_ground = labels(y, x) != i || is_alike(y, x);
+        if (is_ground) ground(box).setTo(255, labels(box) == i);
+    }
+}
+
+/// How far a light is on the way from another to the ground's: 0..1.
+float share_between(const cv::Vec3f& light, const cv::Vec3f& thing, const cv::Vec3f& ground) {
+    const cv::Vec3f way = ground - thing;
+    return std::clamp((light - thing).dot(way) / std::max(way.dot(way), 1e-5f), 0.0f, 1.0f);
 }
 
 /// The ground's share of each pixel of a piece: wholly where it is ground, less at the subject's edge, by the
-/// light between ground and subject.
-/// @param lights  of a place: its own, and the ground's there.
+/// light between ground and subject. The subject's own light is looked for just inside of a sharp edge, and
+/// farther in where that place is mixed itself: the edge is blurred.
+/// @param lights  of a place: its own, and the ground's there.   @param far_px  how wide a blur may be.
 template <class Lights>
-cv::Mat1b edge_shares(const cv::Mat1b& ground, const Lights& lights) {
+cv::Mat1b edge_shares(const cv::Mat1b& ground, int far_px, const Lights& lights) {
     cv::Mat1b shares = ground.clone();
-    cv::Mat1f from_ground, unused;
+    cv::Mat1f from_ground;
     cv::distanceTransform(ground == 0, from_ground, cv::DIST_L2, 3);
-    // Where each pixel of the edge finds the subject: the nearest place farther in.
-    const cv::Mat1b outside = from_ground <= float(kEdgePx);
-    cv::Mat1i nearest;
-    cv::distanceTransform(outside, unused, nearest, cv::DIST_L2, 5, cv::DIST_LABEL_PIXEL);
-    double labels = 0;
-    cv::minMaxLoc(nearest, nullptr, &labels);
-    std::vector<cv::Point> places(std::size_t(labels) + 1, cv::Point(-1, -1));
-    for (int y = 0; y < nearest.rows; ++y)
-        for (int x = 0; x < nearest.cols; ++x)
-            if (!outside(y, x)) places[std::size_t(nearest(y, x))] = {x, y};
+    const NearestInside near(from_ground, kEdgePx), far(from_ground, far_px);
     for (int y = 0; y < shares.rows; ++y)
         for (int x = 0; x < shares.cols; ++x) {
-            if (ground(y, x) || !outside(y, x)) continue;
-            const cv::Point inner = places[std::size_t(nearest(y, x))];
-            if (inner.x < 0) continue;
+            const float depth = from_ground(y, x);
+            if (ground(y, x) || depth > float(far_px)) continue;
             const auto [light, own] = lights(y, x);
-            const cv::Vec3f thing = lights(inner.y, inner.x).first, way = own - thing;
-            const float length = way.dot(way);
-            const float share = std::clamp((light - thing).dot(way) / std::max(length, 1e-5f), 0.0f, 1.0f);
+            const cv::Point beside = near.of(y, x), within = far.of(y, x);
+            const bool has_far =
+                within.x >= 0 && std::hypot(within.x - x, within.y - y) < kFarthest * float(far_px);
+            if (depth > kEdgePx ? !has_far : beside.x < 0) continue;
+            cv::Vec3f thing = depth > kEdgePx ? cv::Vec3f() : lights(beside.y, beside.x).first;
+            if (has_far) {
+                const cv::Vec3f inner = lights(within.y, within.x).first;
+                const auto is_off = [&](const cv::Vec3f& of) {
+                    const cv::Vec3f off = of - inner - share_between(of, inner, own) * (own - inner);
+                    return off.dot(off) > kOffLine * kOffLine * own.dot(own);
+                };
+                if (depth > kEdgePx && is_off(light)) continue;
+                if (depth > kEdgePx || (share_between(thing, inner, own) > kMixedThing && !is_off(thing)))
+                    thing = inner;
+            }
             // A subject nearly as light as the ground cannot be told apart: it stays. So does what is mixed
             // in so little that it may as well be the subject's own texture.
-            const float noise = kUnsure * kUnsure * own.dot(own);
+            const float length = (own - thing).dot(own - thing), noise = kUnsure * kUnsure * own.dot(own);
+            const float share = share_between(light, thing, own);
             const float sure = std::clamp((share - kLeastMixed) / (kMostMixed - kLeastMixed), 0.0f, 1.0f) *
                                length / (length + noise);
             shares(y, x) = uchar(std::lround(255 * sure));
         }
-    hold_inwards(shares, from_ground);
+    hold_inwards(shares, from_ground, far_px);
     return shares;
 }
 
@@ -360,9 +445,9 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
             ground(y, x) = 0;
             if (where == 0) continue;
             const cv::Vec3f own = map.light_at(x, y);
+            const float level_near = where == kNear ? reduced_at(found.level, shrink, x, y) : 1;
             const auto is_like = [&](const cv::Vec3f& light) {
-                return std::abs(brightness(light) / brightness(own) / found.level(y / shrink, x / shrink) -
-                                1) < grain &&
+                return std::abs(brightness(light) / brightness(own) / level_near - 1) < grain &&
                        colour_difference(ratio(light, own)) < grain;
             };
             const cv::Vec3f light = linear(y, x);
@@ -390,6 +475,7 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     cv::medianBlur(ground, ground, 5);
     job.checkpoint(0.8);
     map.share = ground.clone();
+    const int far_px = std::min(kMostBlurPx, kEdgePx * shrink);
     // Only where ground and subject meet there is an edge to be told: piece by piece, with what lies around.
     const int across = (ground.cols + kPiecePx - 1) / kPiecePx,
               down = (ground.rows + kPiecePx - 1) / kPiecePx;
@@ -400,12 +486,19 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     for_rows(across * down, job.part(0.8, 1), [&](int number) {
         const cv::Rect piece =
             cv::Rect(number % across * kPiecePx, number / across * kPiecePx, kPiecePx, kPiecePx) & all;
-        const cv::Rect near = grown(piece, kEdgePx + 1);
+        const cv::Rect near = grown(piece, far_px + 1);
         if (const int count = cv::countNonZero(ground(near)); count == 0 || count == near.area()) return;
         const cv::Rect around = grown(piece, kPieceRoomPx);
-        const cv::Mat1b share = edge_shares(ground(around), [&](int y, int x) {
+        const auto lights = [&](int y, int x) {
             return std::pair(linear(y + around.y, x + around.x), map.light_at(x + around.x, y + around.y));
+        };
+        cv::Mat1b filled = ground(around).clone();
+        fill_islands(filled, kIslandPx * shrink * kIslandPx * shrink, [&](int y, int x) {
+            const auto [light, own] = lights(y, x);
+            return std::abs(brightness(light) / brightness(own) - 1) < float(reach) &&
+                   colour_difference(ratio(light, own)) < kColourShare * float(reach);
         });
+        const cv::Mat1b share = edge_shares(filled, far_px, lights);
         share(piece - around.tl()).copyTo(map.share(piece));
     });
     return map;

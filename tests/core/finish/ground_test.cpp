@@ -12,7 +12,8 @@ namespace {
 
 struct Product {
     Picture picture;
-    cv::Mat1f subject;  // true share of the subject, 0..1
+    cv::Mat1f subject;   // true share of the subject, 0..1
+    cv::Mat3f on_white;  // linear light of the same before pure white
 };
 
 /// How far a place lies within the subject, px.
@@ -27,28 +28,32 @@ double in_plate(double x, double y) {
 
 /// A glazed thing in front of paper whose light falls off: sharp edge of a pixel or a blurred one, grain, a
 /// soft shadow below.
+/// @param scale  of the picture, 720x540 at 1; edges stay so many of its pixels wide.
 Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d& glaze = {0.12, 0.2, 0.3},
-                Within within = in_knob) {
-    const cv::Size size(720, 540);
-    Product made{{cv::Mat(size, CV_16UC3), {}, {}}, cv::Mat1f(size)};
+                Within within = in_knob, int scale = 1) {
+    const cv::Size size(720 * scale, 540 * scale);
+    Product made{{cv::Mat(size, CV_16UC3), {}, {}}, cv::Mat1f(size), cv::Mat3f(size)};
     cv::RNG random(17);
     cv::Mat3f light(size);
-    for (int y = 0; y < size.height; ++y)
-        for (int x = 0; x < size.width; ++x) {
+    for (int row = 0; row < size.height; ++row)
+        for (int column = 0; column < size.width; ++column) {
+            const double x = double(column) / scale, y = double(row) / scale;
             const double u = (x - 360) / 360.0, v = (y - 270) / 270.0;
             cv::Vec3d ground = cv::Vec3d(0.62, 0.6, 0.56) * (1 - 0.22 * u * u - 0.15 * v * v + 0.08 * u);
             if (with_shadow)
                 ground *=
                     1 - 0.45 * std::exp(-(std::pow((x - 360) / 130.0, 2) + std::pow((y - 430) / 40.0, 2)));
-            const double from_edge = within(x, y);
+            const double from_edge = within(x, y) * scale;
             const double share = std::clamp(0.5 + from_edge / edge_px, 0.0, 1.0);
             const double shading = 0.55 + 0.45 * std::cos(std::hypot(x - 320.0, y - 220.0) / 90);
             cv::Vec3d own = glaze * (0.4 + shading);
             if (std::hypot(x - 315.0, y - 205.0) < 14) own = {0.9, 0.9, 0.92};  // its highlight
-            made.subject(y, x) = float(share);
-            for (int c = 0; c < 3; ++c)
-                light(y, x)[c] =
+            made.subject(row, column) = float(share);
+            for (int c = 0; c < 3; ++c) {
+                light(row, column)[c] =
                     float((share * own[c] + (1 - share) * ground[c]) * (1 + random.gaussian(grain)));
+                made.on_white(row, column)[c] = float(share * own[c] + 1 - share);
+            }
         }
     made.picture = from_linear(light, ToneCurve(ColourProfile{}), {});
     return made;
@@ -56,6 +61,7 @@ Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d&
 
 struct Judged {
     double white = 0, changed = 0;  // shares: of ground at 255, of subject changed by more than 2/255
+    double edge_off = 0;            // mean difference from the same before white where both are mixed, of 255
 };
 
 Judged judged(const Product& product, const Ground& ground) {
@@ -64,7 +70,8 @@ Judged judged(const Product& product, const Ground& ground) {
     finish.ground = ground;
     subject = with_ground(subject, finish.ground, {});
     const Picture made = with_bits(finished(*subject, finish, {}), 8), before = with_bits(product.picture, 8);
-    double grounds = 0, whites = 0, subjects = 0, changes = 0;
+    const Picture ideal = with_bits(from_linear(product.on_white, ToneCurve(ColourProfile{}), {}), 8);
+    double grounds = 0, whites = 0, subjects = 0, changes = 0, mixed = 0, off = 0;
     for (int y = 0; y < made.height(); ++y)
         for (int x = 0; x < made.width(); ++x) {
             const cv::Vec3b own = made.pixels.at<cv::Vec3b>(y, x), old = before.pixels.at<cv::Vec3b>(y, x);
@@ -75,9 +82,12 @@ Judged judged(const Product& product, const Ground& ground) {
                 ++subjects;
                 changes += std::abs(own[0] - old[0]) > 2 || std::abs(own[1] - old[1]) > 2 ||
                            std::abs(own[2] - old[2]) > 2;
+            } else {
+                ++mixed;
+                off += std::abs(own[1] - ideal.pixels.at<cv::Vec3b>(y, x)[1]);
             }
         }
-    return {whites / grounds, changes / subjects};
+    return {whites / grounds, changes / subjects, off / std::max(1.0, mixed)};
 }
 
 const Ground kPicked{.picked = cv::Point2d(80, 80)};
@@ -103,6 +113,19 @@ TEST_CASE("a narrow strip of ground between a blurred edge and the picture's end
         INFO("edge " << edge << " px: white " << own.white << ", changed " << own.changed);
         CHECK(own.white >= 0.995);
         CHECK(own.changed <= 0.002);
+    }
+}
+
+TEST_CASE("in a large picture an edge that is blurred over many pixels passes evenly into white",
+          "[finish][ground]") {
+    constexpr int kScale = 4;
+    for (const double edge : {3.0, 12.0, 24.0}) {
+        const Judged own = judged(product(edge, 0.02, false, {0.12, 0.2, 0.3}, in_knob, kScale), kPicked);
+        INFO("edge " << edge << " px: white " << own.white << ", changed " << own.changed << ", edge off by "
+                     << own.edge_off);
+        CHECK(own.white >= 0.995);
+        CHECK(own.changed <= 0.002);
+        CHECK(own.edge_off <= 12);
     }
 }
 
