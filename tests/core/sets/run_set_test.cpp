@@ -185,7 +185,8 @@ TEST_CASE("a series that fails is told, and the others are done", "[sets]") {
     CHECK(pictures_in(scratch / "out").size() == 2);
 }
 
-TEST_CASE("frames of two cameras are two series; forced into one it is to be looked at", "[sets]") {
+TEST_CASE("frames of two cameras are two series, and one to be looked at where they are forced into it",
+          "[sets]") {
     const test::Scratch scratch;
     fs::create_directories(scratch / "card");
     std::vector<fs::path> files;
