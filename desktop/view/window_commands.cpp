@@ -109,7 +109,14 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
 void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {
     PictureView& picture = area.picture();
     Menu menu(commands, s, kEdit);
-    auto named = [](const std::string& words) { return words.empty() ? tr("There is nothing.") : QString(); };
+    // The recipe of a set is no part of the project: its undo would take back something that is not seen.
+    auto named = [&s](const std::string& words) {
+        const bool of_views =
+            s.standpoint.stage() == Stage::finish && s.standpoint.finish_page() == FinishPage::views;
+        return of_views        ? tr("The frame of all views is taken back with \"Around the object\".")
+               : words.empty() ? tr("There is nothing.")
+                               : QString();
+    };
     menu.add("undo", tr("Undo"), "Ctrl+Z", tr("Takes back the last step"), [&s] { s.document.undo(); },
              {{}, [&s, named] { return named(s.document.history().undo_words()); }});
     menu.add("redo", tr("Redo"), "Ctrl+Y | Ctrl+Shift+Z", tr("Does the step again that was taken back"),

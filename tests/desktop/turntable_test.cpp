@@ -103,6 +103,10 @@ TEST_CASE("one crop for all views of a turntable is dragged over all of them at 
     CHECK(std::abs(around.width - crop.width - 20) <= 1);
     CHECK(window.words("viewsState").contains(QStringLiteral("%1 x").arg(crop.width)));
 
+    // Undo belongs to the project, of which nothing is seen here.
+    CHECK_FALSE(window.main.commands().trigger(QStringLiteral("undo")));
+    CHECK(window.session().document.history().undo_steps() == 1);
+
     // All leave with it, and none is merged again for it.
     const fs::path merged = window.scratch / "out" / "moorhaze-set" / "views" / "view-02.tif";
     const auto was_merged = fs::last_write_time(merged);
