@@ -86,17 +86,22 @@ cv::Mat3f smooth_light(const cv::Mat3f& light, const cv::Mat1b& marked, const Jo
     return smooth;
 }
 
-/// A reduced plane at a place of the picture, between its nearest four.
-float reduced_at(const cv::Mat1f& plane, int shrink, int x, int y) {
-    const float at_x = std::clamp((float(x) - 0.5f * float(shrink - 1)) / float(shrink), 0.0f,
-                                  float(plane.cols - 1)),
-                at_y = std::clamp((float(y) - 0.5f * float(shrink - 1)) / float(shrink), 0.0f,
-                                  float(plane.rows - 1));
-    const int left = int(at_x), top = int(at_y), right = std::min(left + 1, plane.cols - 1),
-              below = std::min(top + 1, plane.rows - 1);
-    const float dx = at_x - float(left), dy = at_y - float(top);
-    return (plane(top, left) * (1 - dx) + plane(top, right) * dx) * (1 - dy) +
-           (plane(below, left) * (1 - dx) + plane(below, right) * dx) * dy;
+/// A plane at any place of it, between its nearest four.
+template <class Value, class Plane>
+Value between_four(const Plane& plane, double x, double y) {
+    const double at_x = std::clamp(x, 0.0, double(plane.cols - 1)),
+                 at_y = std::clamp(y, 0.0, double(plane.rows - 1));
+    const int left = int(at_x), top = int(at_y);
+    const int right = std::min(left + 1, plane.cols - 1), below = std::min(top + 1, plane.rows - 1);
+    const auto dx = float(at_x - left), dy = float(at_y - top);
+    const Value upper = Value(plane(top, left)) * (1 - dx) + Value(plane(top, right)) * dx,
+                lower = Value(plane(below, left)) * (1 - dx) + Value(plane(below, right)) * dx;
+    return upper * (1 - dy) + lower * dy;
+}
+
+/// Where a picture's pixel lies in a reduced plane.
+double reduced(double place, double shrink) {
+    return (place - (shrink - 1) / 2) / shrink;
 }
 
 /// What of `may` is connected with a place.
@@ -108,23 +113,30 @@ cv::Mat1b connected(const cv::Mat1b& may, cv::Point at) {
     return found;
 }
 
+/// What of `may` is connected with a seed, corners counting.
+/// @param is_seed  of a place.
+template <class IsSeed>
+cv::Mat1b connected_with(const cv::Mat1b& may, const IsSeed& is_seed) {
+    cv::Mat1i labels;
+    const int count = cv::connectedComponents(may, labels, 8, CV_32S);
+    std::vector<uchar> has_seed(std::size_t(count), 0);
+    for (int y = 0; y < may.rows; ++y)
+        for (int x = 0; x < may.cols; ++x)
+            if (may(y, x) && is_seed(y, x)) has_seed[std::size_t(labels(y, x))] = 255;
+    cv::Mat1b found(may.size());
+    // What may not be has the label 0, which has no seed.
+    for_rows(may.rows, Job{}, [&](int y) {
+        for (int x = 0; x < may.cols; ++x) found(y, x) = has_seed[std::size_t(labels(y, x))];
+    });
+    return found;
+}
+
 /// What of the picture's rim is connected along it with ground, by its light and colour alone. A narrow strip
 /// between a subject's blurred edge and the end of the picture is steep all over, yet ground at its rim.
 cv::Mat1b along_rim(const cv::Mat1b& around, const cv::Mat1b& alike) {
     cv::Mat1b rim(around.size(), std::uint8_t(255));
     if (rim.cols > 4 && rim.rows > 4) rim(cv::Rect(2, 2, rim.cols - 4, rim.rows - 4)).setTo(0);
-    const cv::Mat1b may = rim & (alike | around);
-    cv::Mat1i labels;
-    const int count = cv::connectedComponents(may, labels, 8, CV_32S);
-    std::vector<uchar> is_ground(std::size_t(count), 0);
-    for (int y = 0; y < may.rows; ++y)
-        for (int x = 0; x < may.cols; ++x)
-            if (may(y, x) && around(y, x)) is_ground[std::size_t(labels(y, x))] = 255;
-    cv::Mat1b found = cv::Mat1b::zeros(may.size());
-    for (int y = 0; y < may.rows; ++y)
-        for (int x = 0; x < may.cols; ++x)
-            if (may(y, x)) found(y, x) = is_ground[std::size_t(labels(y, x))];
-    return found;
+    return connected_with(rim & (alike | around), [&](int y, int x) { return around(y, x) != 0; });
 }
 
 struct ReducedGround {
@@ -216,36 +228,22 @@ ReducedGround find_reduced(const cv::Mat3f& light, cv::Point picked, double reac
             alike(y, x) = has_colour && std::abs(level - 1) < float(reach) ? 255 : 0;
         }
     });
-    ReducedGround reduced{ground, connected(shaded, picked), {}};
+    ReducedGround made{ground, connected(shaded, picked), {}};
     // Small islands within are ground with dust or grain on it; the edge's own pixels are decided at full
     // size.
-    cv::morphologyEx(reduced.around, reduced.around, cv::MORPH_CLOSE,
+    cv::morphologyEx(made.around, made.around, cv::MORPH_CLOSE,
                      cv::getStructuringElement(cv::MORPH_ELLIPSE, {3, 3}));
-    const cv::Mat1b rim = along_rim(reduced.around, alike);
+    const cv::Mat1b rim = along_rim(made.around, alike);
     cv::Mat1b inner, outer;
-    cv::erode(reduced.around, inner, cv::getStructuringElement(cv::MORPH_ELLIPSE, {5, 5}), {-1, -1}, 1,
+    cv::erode(made.around, inner, cv::getStructuringElement(cv::MORPH_ELLIPSE, {5, 5}), {-1, -1}, 1,
               cv::BORDER_CONSTANT, cv::Scalar::all(255));
-    cv::dilate(reduced.around | rim, outer,
+    cv::dilate(made.around | rim, outer,
                cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kNearPx + 1, 2 * kNearPx + 1}));
-    reduced.around.setTo(0);
-    reduced.around.setTo(kNear, outer);
-    reduced.around.setTo(255, inner);
-    reduced.level = nearest_level(light, ground, inner | rim);
-    return reduced;
-}
-
-/// What is like the ground near it, and yet only within the subject, is none.
-void keep_connected(cv::Mat1b& ground, const cv::Mat1b& around, int shrink) {
-    cv::Mat1i labels;
-    const int count = cv::connectedComponents(ground, labels, 8, CV_32S);
-    std::vector<uchar> reaches(std::size_t(count), 0);
-    for (int y = 0; y < ground.rows; ++y)
-        for (int x = 0; x < ground.cols; ++x)
-            if (ground(y, x) && around(y / shrink, x / shrink) == 255)
-                reaches[std::size_t(labels(y, x))] = 255;
-    for_rows(ground.rows, Job{}, [&](int y) {
-        for (int x = 0; x < ground.cols; ++x) ground(y, x) = reaches[std::size_t(labels(y, x))];
-    });
+    made.around.setTo(0);
+    made.around.setTo(kNear, outer);
+    made.around.setTo(255, inner);
+    made.level = nearest_level(light, ground, inner | rim);
+    return made;
 }
 
 /// Ground is mixed in less the farther in: each ring around it holds the next one down. What a pixel can have
@@ -279,8 +277,7 @@ void hold_inwards(cv::Mat1b& share, const cv::Mat1f& from_ground, int far_px) {
         }
 }
 
-/// The nearest place of each pixel that is farther than so many pixels from the ground; (-1, -1): there is
-/// none.
+/// Each pixel's nearest place that is farther than so many pixels from the ground; (-1, -1): none.
 class NearestInside {
   public:
     NearestInside(const cv::Mat1f& from_ground, int px) {
@@ -306,19 +303,19 @@ class NearestInside {
 /// @param is_alike  of a place.
 template <class Alike>
 void fill_islands(cv::Mat1b& ground, int most_px, const Alike& is_alike) {
-    cv::Mat1i labels, stats;
-    cv::Mat1d centres;
+    cv::Mat labels, stats, centres;
     const int count = cv::connectedComponentsWithStats(ground == 0, labels, stats, centres, 4, CV_32S);
     const cv::Rect inside(1, 1, ground.cols - 2, ground.rows - 2);
     for (int i = 1; i < count; ++i) {
-        const cv::Rect box(stats(i, cv::CC_STAT_LEFT), stats(i, cv::CC_STAT_TOP), stats(i, cv::CC_STAT_WIDTH),
-                           stats(i, cv::CC_STAT_HEIGHT));
+        const int* own = stats.ptr<int>(i);
+        const cv::Rect box(own[cv::CC_STAT_LEFT], own[cv::CC_STAT_TOP], own[cv::CC_STAT_WIDTH],
+                           own[cv::CC_STAT_HEIGHT]);
         // What reaches the piece's end may be part of something larger.
-        if (stats(i, cv::CC_STAT_AREA) > most_px || (box & inside) != box) continue;
+        if (own[cv::CC_STAT_AREA] > most_px || (box & inside) != box) continue;
         bool is_ground = true;
         for (int y = box.y; y < box.br().y; ++y)
             for (int x = box.x; x < box.br().x && is_ground; ++x)
-                is_ground = labels(y, x) != i || is_alike(y, x);
+                is_ground = labels.at<int>(y, x) != i || is_alike(y, x);
         if (is_ground) ground(box).setTo(255, labels(box) == i);
     }
 }
@@ -394,25 +391,11 @@ float grain_of(const Picture& picture, const ToneCurve& curve, const GroundMap& 
 }  // namespace
 
 cv::Vec3f GroundMap::light_at(double x, double y) const {
-    const double at_x = std::clamp((x - (shrink - 1) / 2) / shrink, 0.0, double(light.cols - 1));
-    const double at_y = std::clamp((y - (shrink - 1) / 2) / shrink, 0.0, double(light.rows - 1));
-    const int left = int(at_x), top = int(at_y), right = std::min(left + 1, light.cols - 1),
-              below = std::min(top + 1, light.rows - 1);
-    const auto dx = float(at_x - left), dy = float(at_y - top);
-    const cv::Vec3f upper = light(top, left) * (1 - dx) + light(top, right) * dx,
-                    lower = light(below, left) * (1 - dx) + light(below, right) * dx;
-    return upper * (1 - dy) + lower * dy;
+    return between_four<cv::Vec3f>(light, reduced(x, shrink), reduced(y, shrink));
 }
 
 float GroundMap::share_at(double x, double y) const {
-    const double at_x = std::clamp(x, 0.0, double(share.cols - 1)),
-                 at_y = std::clamp(y, 0.0, double(share.rows - 1));
-    const int left = int(at_x), top = int(at_y), right = std::min(left + 1, share.cols - 1),
-              below = std::min(top + 1, share.rows - 1);
-    const auto dx = float(at_x - left), dy = float(at_y - top);
-    const float upper = share(top, left) + dx * float(share(top, right) - share(top, left)),
-                lower = share(below, left) + dx * float(share(below, right) - share(below, left));
-    return (upper + dy * (lower - upper)) / 255;
+    return between_four<float>(share, x, y) / 255;
 }
 
 GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d picked, double reach,
@@ -424,9 +407,9 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     const int shrink =
         std::max(1, (std::max(picture.width(), picture.height()) + kReducedSide - 1) / kReducedSide);
     map.shrink = shrink;
-    const cv::Mat3f reduced = block_means(picture, curve, shrink, job.part(0, 0.3));
+    const cv::Mat3f small = block_means(picture, curve, shrink, job.part(0, 0.3));
     const cv::Point at(int(std::lround(picked.x)) / shrink, int(std::lround(picked.y)) / shrink);
-    const ReducedGround found = find_reduced(reduced, at, reach, job.part(0.3, 0.6));
+    const ReducedGround found = find_reduced(small, at, reach, job.part(0.3, 0.6));
     map.light = found.light;
 
     auto linear = [&](int y, int x) {
@@ -445,7 +428,8 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
             ground(y, x) = 0;
             if (where == 0) continue;
             const cv::Vec3f own = map.light_at(x, y);
-            const float level_near = where == kNear ? reduced_at(found.level, shrink, x, y) : 1;
+            const float level_near =
+                where == kNear ? between_four<float>(found.level, reduced(x, shrink), reduced(y, shrink)) : 1;
             const auto is_like = [&](const cv::Vec3f& light) {
                 return std::abs(brightness(light) / brightness(own) / level_near - 1) < grain &&
                        colour_difference(ratio(light, own)) < grain;
@@ -470,7 +454,8 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
             if (is_ground) ground(y, x) = 255;
         }
     });
-    keep_connected(ground, found.around, shrink);
+    // What is like the ground near it, and yet only within the subject, is none.
+    ground = connected_with(ground, [&](int y, int x) { return around_at(y, x) == 255; });
     // Grain leaves single pixels out on either side.
     cv::medianBlur(ground, ground, 5);
     job.checkpoint(0.8);
