@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How long finishing takes at 24 megapixels: what the person waits for after a change (1280x800 in view, at
 // the whole picture and at 100 %), and what handing a finished picture over costs against bare decoding and
 // writing.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // How long mending takes at 24 megapixels: what a moving brush waits for, without and with 200 strokes
 // beneath.
 #include <filesystem>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A project of 150 frames and 2000 strokes: how long opening and saving take, how long the window waits for
 // it, what results take on disc by kind.
 #include <QApplication>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The proving ground: merges of random scenes against their truth, against textbook methods on two geometries
 // and against the best choice of single frames.
 // Settings are chosen on seeds below 100; what is reported comes from seeds of 100 and more.

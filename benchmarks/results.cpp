@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Memory and waiting while ten results of 24 megapixels are merged and shown one after the other.
 #include <sys/resource.h>
 #include <unistd.h>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Megapixels per second of each step, and what a whole merge costs against decoding the same files.
 //   moorhaze-benchmarks FRAMES...                 a series of your own
 //   moorhaze-benchmarks --demo FOLDER [--scale K] a demo series, enlarged K times (4: 24 megapixels)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Time to paint a frame of the view while a picture of 24 megapixels is panned and zoomed.
 #include <QApplication>
 #include <QElapsedTimer>

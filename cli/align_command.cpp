@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 #include <iostream>
 #include <map>
@@ -11,7 +12,7 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct AlignArguments {
     FramesArgument frames;
     int reference = 0;
     Placing placing;
@@ -33,7 +34,7 @@ const char* name_of(PlaneModel model) {
     return "auto";
 }
 
-void run(const Arguments& arguments, const Common& common) {
+void run_align(const AlignArguments& arguments, const Common& common) {
     const KeptArea kept = kept_area_named(arguments.area);
     const Clock clock;
     const OpenedSeries opened = open_and_report(arguments.frames, common);
@@ -124,7 +125,7 @@ void run(const Arguments& arguments, const Common& common) {
 
 CLI::App* add_align(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand("align", "Finds how the frames lie against the reference frame");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<AlignArguments>();
     arguments->frames.add_to(*command);
     command->add_option("--reference", arguments->reference, "Number of the frame that stays as it is")
         ->check(CLI::PositiveNumber);
@@ -157,7 +158,7 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
         ->add_option("--area", arguments->area,
                      "How much of the plane these show: common (to all frames), reference, everything")
         ->capture_default_str();
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_align(*arguments, common); });
     return command;
 }
 

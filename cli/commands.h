@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -17,6 +18,9 @@ namespace moorhaze::cli {
 struct Common {
     bool quiet = false;
 };
+
+/// Decoded frames that strokes come from are kept up to so many bytes.
+inline constexpr std::size_t kStrokeFrameBytes = std::size_t(800) << 20;
 
 /// Adds a command; `run` is called when it was chosen, and its exceptions become one line on stderr and
 /// exit 1.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <iostream>
 
 #include "cli/finish_options.h"
@@ -12,16 +13,14 @@
 namespace moorhaze::cli {
 namespace {
 
-constexpr std::size_t kMendingBytes = std::size_t(800) << 20;  // decoded frames that strokes come from
-
-struct Arguments {
+struct FinishArguments {
     std::string input, out, save_look;
     int result = 0;
     bool overwrite = false;
     FinishOptions options;
 };
 
-void run(const Arguments& arguments, const Common& common) {
+void run_finish(const FinishArguments& arguments, const Common& common) {
     arguments.options.output_for({}, arguments.out);  // wrong use is said before anything is read
     if (!arguments.overwrite && std::filesystem::exists(arguments.out))
         throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
@@ -42,7 +41,7 @@ void run(const Arguments& arguments, const Common& common) {
                                 stored.geometry);
         // Frames are needed only where something was painted, or layers are wanted; they may be gone.
         const auto sources = [&] {
-            if (!frames) frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kMendingBytes));
+            if (!frames) frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
             return MendSources{*frames, others};
         };
         own = {result.strokes.empty()
@@ -80,7 +79,7 @@ CLI::App* add_finish(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand(
         "finish",
         "Finishes a picture, or a project's result as it was decided: crop, light, colour, detail, file");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<FinishArguments>();
     command->add_option("PICTURE|PROJECT", arguments->input, "A picture, or a project's folder or file")
         ->required();
     command
@@ -92,7 +91,7 @@ CLI::App* add_finish(CLI::App& app, const Common& common) {
     command->add_option("--save-look", arguments->save_look, "Write what was done as a look here");
     command->add_flag("--overwrite", arguments->overwrite, "Replace files that are there");
     arguments->options.add_to(*command);
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_finish(*arguments, common); });
     return command;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 #include <iostream>
 
@@ -6,7 +7,7 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct InspectArguments {
     FramesArgument frames;
     std::string cache;
     bool json = false;
@@ -119,7 +120,7 @@ void print_text(const Inspected& own, int before) {
     std::printf("suggested reference: frame %d\n", before + own.looked.whole.suggested_reference + 1);
 }
 
-void run(const Arguments& arguments, const Common& common) {
+void run_inspect(const InspectArguments& arguments, const Common& common) {
     std::vector<FoundSeries> found;
     auto opened = open_all_and_report(arguments.frames, common, found);
     std::vector<std::string> problems;
@@ -155,12 +156,12 @@ void run(const Arguments& arguments, const Common& common) {
 CLI::App* add_inspect(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand(
         "inspect", "What each frame is, its sharpness, its flags with reasons, gaps, order, series");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<InspectArguments>();
     arguments->frames.add_to(*command);
     command->add_flag("--json", arguments->json, "As JSON");
     command->add_option("--cache", arguments->cache,
                         "Folder that keeps what was seen of each frame, for the next time");
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_inspect(*arguments, common); });
     return command;
 }
 

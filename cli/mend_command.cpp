@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 #include <iostream>
 
@@ -13,7 +14,7 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct MendArguments {
     std::string project, report, mask;
     int result = 0;
     bool snags = false, overwrite = false;
@@ -34,7 +35,7 @@ nlohmann::json json_of(const Snag& snag, bool painted, bool ignored) {
         {"ignored", ignored}};
 }
 
-void run(const Arguments& arguments, const Common& common) {
+void run_mend(const MendArguments& arguments, const Common& common) {
     const bool looks = arguments.snags || !arguments.report.empty();
     if (!looks && arguments.mask.empty())
         throw BadParameter(
@@ -80,7 +81,7 @@ void run(const Arguments& arguments, const Common& common) {
 
 CLI::App* add_mend(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand("mend", "Finds doubtful places of a project's result");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<MendArguments>();
     command->add_option("PROJECT", arguments->project, "A project's folder, or its .moorhaze file")
         ->required();
     command->add_flag("--snags", arguments->snags, "List the doubtful places, the strongest first");
@@ -90,7 +91,7 @@ CLI::App* add_mend(CLI::App& app, const Common& common) {
     command->add_option("--mask", arguments->mask,
                         "Write what was painted as a PNG of the merge's size: white is all from strokes");
     command->add_flag("--overwrite", arguments->overwrite, "Replace a mask that is there");
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_mend(*arguments, common); });
     return command;
 }
 

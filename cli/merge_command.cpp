@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <iostream>
 
@@ -17,10 +18,8 @@
 namespace moorhaze::cli {
 namespace {
 
-constexpr std::size_t kMendingBytes = std::size_t(800) << 20;  // decoded frames that strokes come from
-
 /// What was not typed stays as the project has it.
-struct Arguments {
+struct MergeArguments {
     FramesArgument frames;
     std::string out, area, depth_out, source_out, report;
     std::optional<std::string> method, range;
@@ -42,7 +41,7 @@ struct Start {
     std::filesystem::path folder;  ///< of the project
 };
 
-Start start_with(const Arguments& arguments, const Common& common) {
+Start start_with(const MergeArguments& arguments, const Common& common) {
     const auto& files = arguments.frames.files;
     if (files.size() != 1 || !is_project(files[0])) {
         const OpenedSeries opened = open_and_report(arguments.frames, common);
@@ -62,7 +61,7 @@ Start start_with(const Arguments& arguments, const Common& common) {
     return {project, opened.facts, {}, true, file.parent_path()};
 }
 
-Project with_options(Project project, const Arguments& arguments) {
+Project with_options(Project project, const MergeArguments& arguments) {
     if (arguments.range) project = with_range(project, parse_range(*arguments.range, project.frames.size()));
     if (arguments.reference)
         project = with_reference(project, frame_numbered(*arguments.reference, project, "--reference"));
@@ -111,7 +110,7 @@ nlohmann::json made_by_json(const cv::Mat1b& made_by) {
     return shares;
 }
 
-void run(const Arguments& arguments, const Common& common) {
+void run_merge(const MergeArguments& arguments, const Common& common) {
     if (arguments.method) merge_method(*arguments.method);  // wrong use is said before anything is read
     arguments.finish.output_for({}, arguments.out);
     if (!arguments.overwrite && std::filesystem::exists(arguments.out))
@@ -172,7 +171,7 @@ void run(const Arguments& arguments, const Common& common) {
     // A frame is decoded to paint from any: only where something was painted, or layers are wanted.
     std::optional<FrameSource> frames;
     const auto sources = [&] {
-        if (!frames) frames.emplace(series, geometry, std::make_shared<FrameCache>(kMendingBytes));
+        if (!frames) frames.emplace(series, geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
         return MendSources{*frames,
                            stored_sources(strokes, start.project, facts, start.folder, series, geometry)};
     };
@@ -227,7 +226,7 @@ void run(const Arguments& arguments, const Common& common) {
 CLI::App* add_merge(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand(
         "merge", "Merges the sharp parts of a series, or a project as it was decided, into one picture");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<MergeArguments>();
     std::string methods;
     for (const MergeMethod& method : merge_methods()) methods += (methods.empty() ? "" : ", ") + method.name;
     arguments->frames.add_to(*command);
@@ -274,7 +273,7 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
     command->add_option("--report", arguments->report, "Write a JSON report here");
     command->add_flag("--no-finish", arguments->finish.no_finish, "Of a project: leave its finish out");
     arguments->finish.add_to(*command);
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_merge(*arguments, common); });
     return command;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cmath>
 #include <cstdio>
 
@@ -7,7 +8,7 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct PlanArguments {
     ShootSetup setup;
     std::string file, save, shutter;
     double field_mm = 0, overlap_percent = 30;
@@ -78,10 +79,10 @@ void print(const ShootSetup& setup, const ShootPlan& plan) {
                     stop.seconds, stop.blur_px);
 }
 
-void run(const CLI::App& command, Arguments& arguments) {
+void run_plan(const CLI::App& command, PlanArguments& arguments) {
     if (!arguments.file.empty()) {
         // A saved setup, with whatever is given beside it.
-        const Arguments given = arguments;
+        const PlanArguments given = arguments;
         arguments.setup = load_setup(arguments.file);
         auto take = [&](const char* option, auto ShootSetup::*member) {
             if (command.count(option)) arguments.setup.*member = given.setup.*member;
@@ -114,7 +115,7 @@ void run(const CLI::App& command, Arguments& arguments) {
 
 CLI::App* add_plan(CLI::App& app, const Common&) {
     auto* command = app.add_subcommand("plan", "Depth of field, step, number of frames, diffraction");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<PlanArguments>();
     ShootSetup& setup = arguments->setup;
     command->add_option("--setup", arguments->file, "Begin with a saved setup");
     command->add_option("--depth", setup.subject_depth_mm, "Depth that shall be sharp, mm")
@@ -149,7 +150,7 @@ CLI::App* add_plan(CLI::App& app, const Common&) {
         ->capture_default_str();
     command->add_flag("--json", arguments->json, "As JSON, with every frame's sharp zone");
     command->add_option("--save", arguments->save, "Save the setup as this file");
-    command->callback([arguments, command] { run(*command, *arguments); });
+    command->callback([arguments, command] { run_plan(*command, *arguments); });
     return command;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <signal.h>
 
 #include <algorithm>
@@ -15,7 +16,7 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct RunArguments {
     std::string recipe;
     std::vector<std::string> files;
     std::string out = "finished";
@@ -58,7 +59,7 @@ std::string program() {
 }
 
 /// One command that does one series, whatever else runs and wherever.
-std::string command_for(const Arguments& arguments, const SetSeries& series) {
+std::string command_for(const RunArguments& arguments, const SetSeries& series) {
     namespace fs = std::filesystem;
     std::string command =
         program() + " run " + quoted_for_shell(fs::absolute(arguments.recipe).string()) + " --quiet --out " +
@@ -86,7 +87,7 @@ std::string output_of(const std::string& command) {
 }
 
 /// Submits the series that are not done yet as a job array, and the table behind them.
-void submit(const Arguments& arguments, SetPlan plan, const RunSettings& settings) {
+void submit(const RunArguments& arguments, SetPlan plan, const RunSettings& settings) {
     write_set_list(plan);
     std::erase_if(plan.series, [&](const SetSeries& own) {
         return state_of(plan, own, frame_keys(own, {}), true).is_made();
@@ -182,7 +183,7 @@ class RunLines {
     std::string shown_;
 };
 
-void watch(const Arguments& arguments, const Recipe& recipe, const RunSettings& settings,
+void watch(const RunArguments& arguments, const Recipe& recipe, const RunSettings& settings,
            const Common& common, std::stop_token stop) {
     if (arguments.files.size() != 1) throw BadParameter("--watch takes one folder");
     ArrivingSeries arriving(arguments.files[0], arguments.quiet_s);
@@ -199,7 +200,7 @@ void watch(const Arguments& arguments, const Recipe& recipe, const RunSettings& 
     }
 }
 
-void run(const Arguments& arguments, const Common& common) {
+void run_recipe(const RunArguments& arguments, const Common& common) {
     const OutPattern out = parse_out(arguments.out);
     if (arguments.collect) {
         write_outcome(set_folder(out));
@@ -269,7 +270,7 @@ void run(const Arguments& arguments, const Common& common) {
 
 CLI::App* add_run(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand("run", "Does for many series what a recipe says, unattended");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<RunArguments>();
     command->add_option("RECIPE", arguments->recipe, "A recipe, or a project whose decisions shall be one");
     command->add_option("DIRS", arguments->files, "Folders and cards with series, or files");
     command
@@ -300,7 +301,7 @@ CLI::App* add_run(CLI::App& app, const Common& common) {
         ->check(CLI::PositiveNumber);
     command->add_option("--as", arguments->name, "All files named are one series of this name");
     command->add_option("--number", arguments->number, "With --as: its {number}")->check(CLI::PositiveNumber);
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_recipe(*arguments, common); });
     return command;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 
 #include "cli/commands.h"
@@ -7,7 +8,7 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct SimulateArguments {
     rig::SimulateSettings settings;
     std::string folder, size = "1500x1000";
     std::vector<std::string> faults;
@@ -25,7 +26,7 @@ rig::SimulatedFault parse_fault(const std::string& text) {
     return {text.substr(0, at), frame};
 }
 
-void run(Arguments& arguments, const Common& common) {
+void run_simulate(SimulateArguments& arguments, const Common& common) {
     if (arguments.list) {
         for (const rig::SceneEntry& entry : rig::scene_list())
             std::printf("%-16s %s\n", entry.name.c_str(), entry.description.c_str());
@@ -49,7 +50,7 @@ void run(Arguments& arguments, const Common& common) {
 
 CLI::App* add_simulate(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand("simulate", "Shoots a series of a simulated scene, with its truth");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<SimulateArguments>();
     arguments->settings.scene.clear();
     rig::SimulateSettings& settings = arguments->settings;
     command->add_option("SCENE", settings.scene, "Name of a scene");
@@ -85,7 +86,7 @@ CLI::App* add_simulate(CLI::App& app, const Common& common) {
     command->add_option("--most-rays", settings.rays.most, "Rays where they disagree")
         ->capture_default_str()
         ->check(CLI::PositiveNumber);
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_simulate(*arguments, common); });
     return command;
 }
 

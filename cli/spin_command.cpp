@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 #include <iostream>
 
@@ -7,12 +8,12 @@
 namespace moorhaze::cli {
 namespace {
 
-struct Arguments {
+struct SpinArguments {
     std::string folder, out;
     SpinSettings settings;
 };
 
-void run(const Arguments& arguments, const Common& common) {
+void run_spin(const SpinArguments& arguments, const Common& common) {
     const auto pictures = numbered_pictures(arguments.folder);
     SpinPage page;
     {
@@ -31,7 +32,7 @@ void run(const Arguments& arguments, const Common& common) {
 CLI::App* add_spin(CLI::App& app, const Common& common) {
     auto* command = app.add_subcommand(
         "spin", "Makes a page that turns an object, from the numbered pictures of a turntable");
-    auto arguments = std::make_shared<Arguments>();
+    auto arguments = std::make_shared<SpinArguments>();
     SpinSettings& settings = arguments->settings;
     command->add_option("DIR", arguments->folder, "Folder with name-01.jpg, name-02.jpg, ...")->required();
     command->add_option("-o,--output", arguments->out, "Folder to write; it opens from the disc")->required();
@@ -42,7 +43,7 @@ CLI::App* add_spin(CLI::App& app, const Common& common) {
     command->add_option("--quality", settings.quality, "Of their JPEG, 1..100")->capture_default_str();
     command->add_flag("--turns-left", settings.turns_left, "The object was turned the other way round");
     command->add_flag("--overwrite", settings.overwrite, "Replace a spin page that is there");
-    command->callback([arguments, &common] { run(*arguments, common); });
+    command->callback([arguments, &common] { run_spin(*arguments, common); });
     return command;
 }
 

@@ -1,5 +1,11 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 # What every target of the project shares. No global flags: a target asks for these by name.
+# OPTIMISE: the compiler's level in a release, where neither pictures are computed nor drawn and -O3 would only take time.
 function(moorhaze_target name)
+    cmake_parse_arguments(PARSE_ARGV 1 target "" "OPTIMISE" "")
+    if(target_OPTIMISE)
+        target_compile_options(${name} PRIVATE $<$<CONFIG:Release>:${target_OPTIMISE}>)
+    endif()
     target_compile_options(${name} PRIVATE -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor
                                            -Woverloaded-virtual -Wcast-qual)
     # GCC 12 warns wrongly about std::string's operator+ (its bug 105651).
@@ -7,6 +13,32 @@ function(moorhaze_target name)
         target_compile_options(${name} PRIVATE -Wno-restrict)
     endif()
     target_include_directories(${name} PUBLIC ${PROJECT_SOURCE_DIR})
+    moorhaze_join_units(${name})
+endfunction()
+
+# Compiles a target's sources in joined units of one folder each where MOORHAZE_JOINED_UNITS asks for it: most of a
+# unit's time is spent on headers. Names of unnamed namespaces are unique within a folder for it. A large folder makes
+# several units, so that both cores of the smallest machine have work.
+function(moorhaze_join_units target)
+    if(NOT MOORHAZE_JOINED_UNITS)
+        return()
+    endif()
+    set(most_in_a_unit 12)
+    get_target_property(sources ${target} SOURCES)
+    foreach(source IN LISTS sources)
+        if(NOT source MATCHES "\\.cpp$")
+            continue()
+        endif()
+        get_filename_component(folder ${source} DIRECTORY)
+        string(MAKE_C_IDENTIFIER "in_${folder}" group)
+        math(EXPR unit "${count_${group}} + 0")
+        math(EXPR part "${unit} / ${most_in_a_unit}")
+        math(EXPR count_${group} "${unit} + 1")
+        set_property(SOURCE ${source} PROPERTY UNITY_GROUP "${group}_${part}")
+    endforeach()
+    set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_MODE GROUP)
+    # A class that keeps its parts in an unnamed namespace is as hidden in a joined unit as in one of its own.
+    target_compile_options(${target} PRIVATE $<$<CXX_COMPILER_ID:GNU>:-Wno-subobject-linkage>)
 endfunction()
 
 # A test on disk that no target lists would never run.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QFile>
@@ -16,7 +17,7 @@ namespace {
 using moorhaze::desktop::MainWindow;
 using moorhaze::desktop::Script;
 
-int refuse(const QString& why) {
+int refuse_option(const QString& why) {
     std::fprintf(stderr, "moorhaze: %s\n", qPrintable(why));
     return 2;
 }
@@ -58,13 +59,13 @@ int main(int argc, char** argv) {
     parser.parse(words);
     const QStringList demos = MainWindow::demo_names();
     if (parser.isSet(demo) && !demos.contains(parser.value(demo)))
-        return refuse(QStringLiteral("there is no demo series '%1'. There are: %2.")
+        return refuse_option(QStringLiteral("there is no demo series '%1'. There are: %2.")
                           .arg(parser.value(demo), demos.join(QStringLiteral(", "))));
     std::vector<Script::Line> lines;
     if (parser.isSet(script_file)) try {
             lines = Script::read(text_of(parser.value(script_file)));
         } catch (const moorhaze::Error& error) {
-            return refuse(QString::fromUtf8(error.what()));
+            return refuse_option(QString::fromUtf8(error.what()));
         }
     const bool only_words = parser.isSet(QStringLiteral("help")) || parser.isSet(QStringLiteral("version"));
     const std::unique_ptr<QCoreApplication> application = only_words

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/bench.h"
 
 #include <algorithm>
@@ -47,7 +48,7 @@ class PacedClock : public ShootClock {
     double now_ = 0;
 };
 
-std::string moment_of(double seconds) {
+std::string shot_moment(double seconds) {
     const int whole = 9 * 3600 + int(seconds);
     char text[32];
     std::snprintf(text, sizeof text, "2026-09-%02d %02d:%02d:%02d", 12 + whole / 86400, whole / 3600 % 24,
@@ -251,7 +252,7 @@ class Bench::Parts : public CameraDevice, public FlashDevice, public RailDevice,
         write.overwrite = if_there == IfThere::replace;
         if (write.format == FileFormat::jpeg) picture = with_bits(picture, 8);
         ShootingData data;
-        data.taken = moment_of(clock_.now_s());
+        data.taken = shot_moment(clock_.now_s());
         data.f_number = camera_.f_number;
         data.exposure_s = camera_.shutter_s;
         data.iso = camera_.iso;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/dust.h"
 
 #include <algorithm>
@@ -8,7 +9,7 @@
 namespace moorhaze::rig {
 namespace {
 
-constexpr double kTurn = 6.283185307179586;
+constexpr double kFullTurn = 6.283185307179586;
 constexpr double kNarrowest_px = 4, kWidest_px = 15, kFaintest = 0.03, kDeepest = 0.25;
 constexpr double kApart = 2.5;    // radii that two specks stand apart, at least
 constexpr int kRings = 12;        // of the pupil, each with six places more than the one within
@@ -20,7 +21,7 @@ class Shadow {
     explicit Shadow(const DustSpeck& speck) : speck_(speck), pupil_px_(speck.radius_px * speck.softness) {
         for (int k = 0; k < 2; ++k) {
             swing_[k] = kUneven * (2 * double(random_unit(speck.seed, std::uint32_t(2 * k))) - 1);
-            phase_[k] = kTurn * double(random_unit(speck.seed, std::uint32_t(2 * k + 1)));
+            phase_[k] = kFullTurn * double(random_unit(speck.seed, std::uint32_t(2 * k + 1)));
         }
         full_ = share(0, 0);
     }
@@ -41,8 +42,8 @@ class Shadow {
             const double radius = pupil_px_ * (ring + 0.5) / kRings;
             const int places = 6 * ring + 3;
             for (int k = 0; k < places; ++k, ++all)
-                inside += holds(dx + radius * std::cos(kTurn * k / places),
-                                dy + radius * std::sin(kTurn * k / places));
+                inside += holds(dx + radius * std::cos(kFullTurn * k / places),
+                                dy + radius * std::sin(kFullTurn * k / places));
         }
         return double(inside) / all;
     }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
 #include "rig/noise.h"
@@ -7,12 +8,12 @@
 namespace moorhaze::rig {
 namespace {
 
-const Vec3 kSun = normalised(Vec3{-0.5f, -0.7f, -0.35f});
+const Vec3 kLowSun = normalised(Vec3{-0.5f, -0.7f, -0.35f});
 
 Vec3 lit(const SurfacePoint& point, Vec3 albedo) {
     const float up = 0.5f - 0.5f * point.normal.y;
     const Vec3 sky = mix({0.10f, 0.09f, 0.07f}, {0.40f, 0.45f, 0.52f}, up);
-    return albedo * (Vec3{1.15f, 1.05f, 0.88f} * (std::max(0.0f, dot(point.normal, kSun)) * point.key) +
+    return albedo * (Vec3{1.15f, 1.05f, 0.88f} * (std::max(0.0f, dot(point.normal, kLowSun)) * point.key) +
                      sky * (0.1f + 0.9f * point.sky));
 }
 
@@ -34,7 +35,7 @@ Vec3 granite(const SurfacePoint& point) {
 
 Vec3 straw(const SurfacePoint& point) {
     const float bands = smooth_noise(point.place * 2.6f);
-    const float round = 0.45f + 0.55f * std::max(0.0f, dot(point.normal, kSun));
+    const float round = 0.45f + 0.55f * std::max(0.0f, dot(point.normal, kLowSun));
     return mix({0.58f, 0.46f, 0.26f}, {0.82f, 0.72f, 0.46f}, 0.5f + 0.5f * bands) * round;
 }
 
@@ -54,7 +55,7 @@ Scene make_peat_path(std::uint32_t seed, const SceneState&) {
                       .shake_shift_mm = 0.008,
                       .shake_turn_deg = 0.004,
                       .flicker = 0.015};
-    scene.key_direction = kSun;
+    scene.key_direction = kLowSun;
     scene.key_spread = 0.15f;
     scene.materials = {[](const SurfacePoint& p, Vec3) { return peat(p); },
                        [](const SurfacePoint& p, Vec3) { return granite(p); },

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
 #include "rig/noise.h"
@@ -27,7 +28,7 @@ Vec3 drop(const SurfacePoint& point, Vec3 view) {
                   point.normal, 1.6f, 0.1f);
 }
 
-Vec3 moss(const SurfacePoint& point, Vec3 view) {
+Vec3 tufted_moss(const SurfacePoint& point, Vec3 view) {
     const Vec3 p = point.place;
     const float tufts = cloud_noise(p * 0.9f, 4), tips = smooth_noise(p * 5.0f);
     Vec3 albedo = mix({0.12f, 0.16f, 0.05f}, {0.38f, 0.44f, 0.14f}, smooth_step(-0.5f, 0.6f, tufts));
@@ -53,7 +54,7 @@ Scene make_sundew(std::uint32_t seed, const SceneState& state) {
                       .flicker = 0.02};
     scene.key_direction = studio_key();
     scene.key_spread = 0.25f;
-    scene.materials = {flesh, tentacle, drop, moss};
+    scene.materials = {flesh, tentacle, drop, tufted_moss};
     std::uint32_t draw = 0;
     auto random = [&](float low, float high) { return low + (high - low) * random_unit(seed + 307, draw++); };
     // Leaves: a stalk that carries a small paddle full of tentacles. The second one is the one that moves.

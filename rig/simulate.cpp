@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/simulate.h"
 
 #include <algorithm>
@@ -204,14 +205,16 @@ void simulate(const SimulateSettings& settings, const std::filesystem::path& fol
         const cv::Mat3f sharp = render_all_sharp(*scene, reference, 48, depth_mm, job.quiet());
         write_picture(truth_folder / name, from_linear(sharp, ToneCurve({}), {}), {}, {}, job.quiet());
     };
-    if (scene_entry(settings.scene).moves) {
+    if (settings.true_pictures && scene_entry(settings.scene).moves) {
         change_to({settings.turn_deg, 1 - reference_frame.state.moved});
         write_truth("sharp-other.tif");
     }
     change_to(reference_frame.state);
-    write_truth("sharp.tif");
-    job.checkpoint(0.1);
-    write_plane(truth_folder / "depth.tif", depth_in_frames(depth_mm, series));
+    if (settings.true_pictures) {
+        write_truth("sharp.tif");
+        job.checkpoint(0.1);
+        write_plane(truth_folder / "depth.tif", depth_in_frames(depth_mm, series));
+    }
 
     nlohmann::json truth{{"scene", settings.scene},
                          {"seed", settings.seed},

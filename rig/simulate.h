@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <filesystem>
 #include <optional>
@@ -32,6 +33,7 @@ struct SimulateSettings {
     bool tiff = false;      ///< 16-bit TIFF frames instead of JPEG
     RayBudget rays;
     double turn_deg = 0;  ///< of the turntable
+    bool true_pictures = true;  ///< false: no sharp.tif and depth.tif, which cost as much as several frames
     int moves_at = 0;  ///< from this frame on the moving part has moved; 0: the middle one, where it has one
     std::vector<SimulatedFault> faults;
 };

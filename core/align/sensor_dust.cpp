@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/align/sensor_dust.h"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/align/solve_series.h"
 
 #include <Eigen/SparseCholesky>
@@ -10,7 +11,7 @@
 namespace moorhaze {
 namespace {
 
-using Matrix8 = cv::Matx<double, kHomographyParts, kHomographyParts>;
+using NormalMatrix = cv::Matx<double, kHomographyParts, kHomographyParts>;
 
 /// Points set by hand are meant to about this.
 constexpr double kPointPx = 0.3;
@@ -101,7 +102,7 @@ class Solver {
     /// By what a pair would have the solution changed, as far as it knows: where it saw nothing sharp it
     /// has no weight.
     HomographyParts wish(const MeasuredPair& pair) const {
-        Matrix8 held = pair.pair.information;
+        NormalMatrix held = pair.pair.information;
         for (int a = 0; a < kHomographyParts; ++a) held(a, a) += 1 / (kSolved * kSolved);
         HomographyParts wished;
         const HomographyParts pull = pair.pair.pull - pair.pair.information * off(pair);
@@ -123,7 +124,7 @@ class Solver {
         const PairRegistration& pair = pairs_[k].pair;
         const HomographyParts d = off(pairs_[k]);
         // The pair's own best, held where it knows nothing.
-        Matrix8 held = pair.information;
+        NormalMatrix held = pair.information;
         for (int a = 0; a < kHomographyParts; ++a) held(a, a) += 1 / (0.05 * 0.05);
         HomographyParts best;
         if (!cv::solve(held, pair.pull, best, cv::DECOMP_CHOLESKY)) best = HomographyParts::all(0);

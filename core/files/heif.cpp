@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <libheif/heif.h>
 
 #include <algorithm>
@@ -16,7 +17,7 @@ struct FreeHeif {
 template <class T>
 using Held = std::unique_ptr<T, FreeHeif>;
 
-void check(const std::filesystem::path& file, const heif_error& error) {
+void check_heif(const std::filesystem::path& file, const heif_error& error) {
     if (error.code != heif_error_Ok)
         throw FileError(file.string() +
                         ": the HEIF picture is damaged, cut off or of a kind that cannot be read (" +
@@ -24,12 +25,12 @@ void check(const std::filesystem::path& file, const heif_error& error) {
 }
 
 /// The file's first picture.
-class Opened {
+class OpenedHeif {
   public:
-    explicit Opened(const std::filesystem::path& file) : file_(file), context_(heif_context_alloc()) {
-        check(file, heif_context_read_from_file(context_.get(), file.c_str(), nullptr));
+    explicit OpenedHeif(const std::filesystem::path& file) : file_(file), context_(heif_context_alloc()) {
+        check_heif(file, heif_context_read_from_file(context_.get(), file.c_str(), nullptr));
         heif_image_handle* handle = nullptr;
-        check(file, heif_context_get_primary_image_handle(context_.get(), &handle));
+        check_heif(file, heif_context_get_primary_image_handle(context_.get(), &handle));
         handle_.reset(handle);
     }
     heif_image_handle* handle() const { return handle_.get(); }
@@ -44,16 +45,16 @@ class Opened {
 }  // namespace
 
 Header probe_heif(const std::filesystem::path& file) {
-    const Opened opened(file);
+    const OpenedHeif opened(file);
     return {heif_image_handle_get_width(opened.handle()), heif_image_handle_get_height(opened.handle()),
             opened.bits(), false};
 }
 
 Picture decode_heif(const std::filesystem::path& file) {
-    const Opened opened(file);
+    const OpenedHeif opened(file);
     const bool deep = opened.bits() > 8;
     heif_image* decoded = nullptr;
-    check(file,
+    check_heif(file,
           heif_decode_image(opened.handle(), &decoded, heif_colorspace_RGB,
                             deep ? heif_chroma_interleaved_RRGGBB_LE : heif_chroma_interleaved_RGB, nullptr));
     const Held<heif_image> image(decoded);
@@ -71,7 +72,7 @@ Picture decode_heif(const std::filesystem::path& file) {
     if (deep) picture.pixels *= 65535.0 / ((1 << opened.bits()) - 1);
     if (const auto size = heif_image_handle_get_raw_color_profile_size(opened.handle()); size > 0) {
         picture.profile.icc.resize(size);
-        check(file, heif_image_handle_get_raw_color_profile(opened.handle(), picture.profile.icc.data()));
+        check_heif(file, heif_image_handle_get_raw_color_profile(opened.handle(), picture.profile.icc.data()));
     }
     return picture;
 }
@@ -86,11 +87,11 @@ std::vector<std::uint8_t> after_exif_offset(std::vector<std::uint8_t> block) {
 }
 
 std::vector<std::uint8_t> heif_exif(const std::filesystem::path& file) {
-    const Opened opened(file);
+    const OpenedHeif opened(file);
     heif_item_id id = 0;
     if (heif_image_handle_get_list_of_metadata_block_IDs(opened.handle(), "Exif", &id, 1) < 1) return {};
     std::vector<std::uint8_t> block(heif_image_handle_get_metadata_size(opened.handle(), id));
-    check(file, heif_image_handle_get_metadata(opened.handle(), id, block.data()));
+    check_heif(file, heif_image_handle_get_metadata(opened.handle(), id, block.data()));
     return after_exif_offset(std::move(block));
 }
 

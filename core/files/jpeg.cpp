@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <csetjmp>
 // jpeglib.h needs FILE declared first.
 #include <cstdio>
@@ -19,7 +20,7 @@ struct Errors {
     bool damaged;
 };
 
-void fatal(j_common_ptr info) {
+void jpeg_fatal(j_common_ptr info) {
     auto* errors = reinterpret_cast<Errors*>(info->err);
     info->err->format_message(info, errors->message);
     std::longjmp(errors->back, 1);
@@ -35,14 +36,14 @@ void warning(j_common_ptr info, int level) {
 
 void install(Errors& errors) {
     jpeg_std_error(&errors.base);
-    errors.base.error_exit = fatal;
+    errors.base.error_exit = jpeg_fatal;
     errors.base.emit_message = warning;
     errors.base.output_message = [](j_common_ptr) {};
     errors.message[0] = 0;
     errors.damaged = false;
 }
 
-[[noreturn]] void report(const std::filesystem::path& file, const Errors& errors) {
+[[noreturn]] void jpeg_report(const std::filesystem::path& file, const Errors& errors) {
     throw FileError(file.string() + ": the JPEG is damaged or cut off (" + errors.message +
                     "). Copy it again from the card, or leave this frame out.");
 }
@@ -98,7 +99,7 @@ class Decoder {
         install(errors_);
         if (!start(info_, errors_, source_.get(), bytes)) {
             jpeg_destroy_decompress(&info_);
-            report(file_, errors_);
+            jpeg_report(file_, errors_);
         }
     }
     Decoder(const Decoder&) = delete;
@@ -118,7 +119,7 @@ class Decoder {
         Picture picture;
         picture.profile.icc = profile_of(info_);
         if (!decode_rows(info_, errors_, shrink, picture.pixels, job) || errors_.damaged)
-            report(file_, errors_);
+            jpeg_report(file_, errors_);
         return picture;
     }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <jxl/decode.h>
 #include <jxl/encode.h>
 #include <jxl/thread_parallel_runner.h>
@@ -16,7 +17,7 @@ struct FreeDecoder {
     void operator()(JxlDecoder* decoder) const noexcept { JxlDecoderDestroy(decoder); }
 };
 
-[[noreturn]] void fail(const std::filesystem::path& file) {
+[[noreturn]] void fail_jxl(const std::filesystem::path& file) {
     throw FileError(file.string() +
                     ": the JPEG XL picture is damaged or cut off. Copy it again, or leave this frame out.");
 }
@@ -49,14 +50,14 @@ Wanted run(const std::filesystem::path& file, int events) {
         wanted.exif.assign(box.begin(), box.end() - std::ptrdiff_t(left));
         in_exif = false;
     };
-    if (JxlDecoderSubscribeEvents(decoder.get(), events) != JXL_DEC_SUCCESS) fail(file);
+    if (JxlDecoderSubscribeEvents(decoder.get(), events) != JXL_DEC_SUCCESS) fail_jxl(file);
     JxlDecoderSetDecompressBoxes(decoder.get(), JXL_TRUE);
     JxlDecoderSetInput(decoder.get(), bytes.data(), bytes.size());
     JxlDecoderCloseInput(decoder.get());
     for (;;) {
         const JxlDecoderStatus status = JxlDecoderProcessInput(decoder.get());
         if (status == JXL_DEC_BASIC_INFO) {
-            if (JxlDecoderGetBasicInfo(decoder.get(), &info) != JXL_DEC_SUCCESS) fail(file);
+            if (JxlDecoderGetBasicInfo(decoder.get(), &info) != JXL_DEC_SUCCESS) fail_jxl(file);
             check_size(file, info.xsize, info.ysize);
             wanted.header = {int(info.xsize), int(info.ysize), info.bits_per_sample > 8 ? 16 : 8,
                              info.num_color_channels == 1};
@@ -77,7 +78,7 @@ Wanted run(const std::filesystem::path& file, int events) {
             if (JxlDecoderSetImageOutBuffer(
                     decoder.get(), &format, wanted.picture.pixels.data,
                     wanted.picture.pixels.total() * wanted.picture.pixels.elemSize()) != JXL_DEC_SUCCESS)
-                fail(file);
+                fail_jxl(file);
         } else if (status == JXL_DEC_FULL_IMAGE) {
             has_pixels = true;
         } else if (status == JXL_DEC_BOX) {
@@ -90,13 +91,13 @@ Wanted run(const std::filesystem::path& file, int events) {
             }
         } else if (status == JXL_DEC_SUCCESS) {
             close_box();
-            if ((events & JXL_DEC_FULL_IMAGE) && !has_pixels) fail(file);
+            if ((events & JXL_DEC_FULL_IMAGE) && !has_pixels) fail_jxl(file);
             return wanted;
         } else if (status == JXL_DEC_BOX_NEED_MORE_OUTPUT) {
             close_box();
             wanted.exif.clear();  // a megabyte of shooting data is none
         } else {
-            fail(file);
+            fail_jxl(file);
         }
     }
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <png.h>
 
 #include <csetjmp>
@@ -13,13 +14,13 @@ struct Failure {
     std::string message;
 };
 
-void fatal(png_structp png, png_const_charp message) {
+void png_fatal(png_structp png, png_const_charp message) {
     static_cast<Failure*>(png_get_error_ptr(png))->message = message;
     png_longjmp(png, 1);
 }
-void ignore(png_structp, png_const_charp) {}
+void png_ignore(png_structp, png_const_charp) {}
 
-[[noreturn]] void report(const std::filesystem::path& file, const Failure& failure) {
+[[noreturn]] void png_report(const std::filesystem::path& file, const Failure& failure) {
     throw FileError(file.string() + ": the PNG is damaged or cut off (" + failure.message +
                     "). Copy it again, or leave this frame out.");
 }
@@ -27,11 +28,11 @@ void ignore(png_structp, png_const_charp) {}
 class Reader {
   public:
     explicit Reader(const std::filesystem::path& file) : file_(file), source_(open_for_reading(file)) {
-        png_ = png_create_read_struct(PNG_LIBPNG_VER_STRING, &failure_, fatal, ignore);
+        png_ = png_create_read_struct(PNG_LIBPNG_VER_STRING, &failure_, png_fatal, png_ignore);
         info_ = png_create_info_struct(png_);
         if (!read_header()) {
             png_destroy_read_struct(&png_, &info_, nullptr);
-            report(file_, failure_);
+            png_report(file_, failure_);
         }
     }
     Reader(const Reader&) = delete;
@@ -47,7 +48,7 @@ class Reader {
     Picture decode(const Job& job) {
         check_size(file_, png_get_image_width(png_, info_), png_get_image_height(png_, info_));
         cv::Mat with_alpha;
-        if (!read_rows(with_alpha, job)) report(file_, failure_);
+        if (!read_rows(with_alpha, job)) png_report(file_, failure_);
         Picture picture;
         if (with_alpha.channels() == 4) {
             picture.pixels.create(with_alpha.size(), CV_MAKETYPE(with_alpha.depth(), 3));
@@ -146,7 +147,7 @@ void encode_png(const std::filesystem::path& file, const Picture& picture) {
     }
     FileHandle target = open_for_writing(file);
     Failure failure;
-    png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &failure, fatal, ignore);
+    png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &failure, png_fatal, png_ignore);
     png_infop info = png_create_info_struct(png);
     const bool written = write_rows(png, info, target.get(), pixels, picture.profile.icc);
     png_destroy_write_struct(&png, &info);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/files/raw.h"
 
 #include <lcms2.h>
@@ -21,7 +22,7 @@ constexpr double kFewestBitsPerValue = 0.5;
 /// Neighbouring rows without any difference inside: no sensor's noise allows that.
 constexpr int kFlatRows = 8;
 
-[[noreturn]] void fail(const std::filesystem::path& file, const std::string& what) {
+[[noreturn]] void fail_raw(const std::filesystem::path& file, const std::string& what) {
     throw FileError(file.string() + ": " + what);
 }
 
@@ -44,9 +45,9 @@ int orientation_of(int flip) {
 }
 
 /// An opened raw file. LibRaw tells of a file's early end only through a call back, not by its result.
-class Opened {
+class OpenedRaw {
   public:
-    explicit Opened(const std::filesystem::path& file, const Job& job = {}) : file_(file), job_(job) {
+    explicit OpenedRaw(const std::filesystem::path& file, const Job& job = {}) : file_(file), job_(job) {
         // LibRaw asks between its steps whether to go on.
         raw_->set_progress_handler(
             [](void* own, LibRaw_progress, int, int) {
@@ -55,9 +56,9 @@ class Opened {
             &job_);
         raw_->set_dataerror_handler([](void* count, const char*, const int) { ++*static_cast<int*>(count); },
                                     &data_errors_);
-        check(raw_->open_file(file.c_str()));
+        check_raw(raw_->open_file(file.c_str()));
         const auto& sizes = raw_->imgdata.sizes;
-        if (sizes.width < 16 || sizes.height < 16) fail(file, kCutOff);
+        if (sizes.width < 16 || sizes.height < 16) fail_raw(file, kCutOff);
         codecs::check_size(file, sizes.width, sizes.height);
         orientation_ = orientation_of(sizes.flip);
         data_errors_ = 0;  // embedded previews may be broken; they are not used
@@ -71,30 +72,30 @@ class Opened {
         std::error_code failure;
         const double bytes = double(std::filesystem::file_size(file_, failure));
         if (!failure && bytes * 8 < kFewestBitsPerValue * sizes.raw_width * sizes.raw_height)
-            fail(file_, kCutOff);
-        check(raw_->unpack());
-        if (data_errors_ > 0) fail(file_, kCutOff);
+            fail_raw(file_, kCutOff);
+        check_raw(raw_->unpack());
+        if (data_errors_ > 0) fail_raw(file_, kCutOff);
         check_rows();
     }
 
     void process() {
-        check(raw_->dcraw_process());
-        if (data_errors_ > 0) fail(file_, kCutOff);
+        check_raw(raw_->dcraw_process());
+        if (data_errors_ > 0) fail_raw(file_, kCutOff);
     }
 
   private:
-    void check(int result) {
+    void check_raw(int result) {
         if (result == LIBRAW_SUCCESS) return;
         if (result == LIBRAW_CANCELLED_BY_CALLBACK) throw Cancelled();
-        if (result == LIBRAW_UNSUFFICIENT_MEMORY) fail(file_, "there is not enough memory to open it.");
+        if (result == LIBRAW_UNSUFFICIENT_MEMORY) fail_raw(file_, "there is not enough memory to open it.");
         if (result == LIBRAW_FILE_UNSUPPORTED || result == LIBRAW_NOT_IMPLEMENTED ||
             result == LIBRAW_REQUEST_FOR_NONEXISTENT_IMAGE)
-            fail(file_,
+            fail_raw(file_,
                  "is not a raw file that can be read, whatever its name says. Convert it to DNG or TIFF, or "
                  "leave it out.");
         if (result > 0)
-            fail(file_, std::string("cannot be read (") + std::strerror(result) + "). Check the disc.");
-        fail(file_, kCutOff);
+            fail_raw(file_, std::string("cannot be read (") + std::strerror(result) + "). Check the disc.");
+        fail_raw(file_, kCutOff);
     }
 
     /// The places of a cut-off file that were never read hold one value.
@@ -125,7 +126,7 @@ class Opened {
             const int pitch = int(sizes.raw_pitch / 2);
             flat = flat_rows([&](int y, int x, int c) { return values[y * pitch + x * channels + c]; }, 3);
         }
-        if (flat >= kFlatRows) fail(file_, kCutOff);
+        if (flat >= kFlatRows) fail_raw(file_, kCutOff);
     }
 
     std::filesystem::path file_;
@@ -138,7 +139,7 @@ double multiplier(const float* noted, int channel) {
     return noted[1] > 0 && noted[channel] > 0 ? double(noted[channel]) / noted[1] : 0;
 }
 
-ShootingData shooting_of(const std::filesystem::path& file, Opened& opened) {
+ShootingData raw_shooting_of(const std::filesystem::path& file, OpenedRaw& opened) {
     const libraw_data_t& data = opened.data();
     ShootingData shooting = read_shooting_data(file);
     shooting.orientation = opened.orientation();
@@ -251,10 +252,10 @@ const ColourProfile& working_profile() {
 }
 
 RawInfo read_raw_info(const std::filesystem::path& file) {
-    Opened opened(file);
+    OpenedRaw opened(file);
     const libraw_data_t& data = opened.data();
     RawInfo info;
-    info.shooting = shooting_of(file, opened);
+    info.shooting = raw_shooting_of(file, opened);
     info.width = data.sizes.width;
     info.height = data.sizes.height;
     if (info.shooting.orientation >= 5) std::swap(info.width, info.height);
@@ -267,7 +268,7 @@ RawInfo read_raw_info(const std::filesystem::path& file) {
 namespace {
 
 /// @throws BadParameter.
-void check(const Development& development) {
+void check_development(const Development& development) {
     if (development.black_shift < 0 || development.black_shift > 0.5 || development.white_shift < 0 ||
         development.white_shift > 0.5)
         throw BadParameter("black and white point of raw files shift by 0 to 0.5 of full scale");
@@ -302,8 +303,8 @@ cv::Matx33d matrix_to_srgb(const libraw_data_t& data) {
 
 Picture develop_raw(const std::filesystem::path& file, const Development& development, int shrink,
                     const Job& job) {
-    check(development);
-    Opened opened(file, job);
+    check_development(development);
+    OpenedRaw opened(file, job);
     libraw_data_t& data = opened.data();
     opened.unpack();
     set_up(data.params, development.demosaic, shrink);
@@ -343,8 +344,8 @@ std::vector<std::uint8_t> read_raw_thumbnail(const std::filesystem::path& file) 
 }
 
 RawRendering raw_rendering(const std::filesystem::path& file, const Development& development) {
-    check(development);
-    Opened opened(file);
+    check_development(development);
+    OpenedRaw opened(file);
     libraw_data_t& data = opened.data();
     if (data.idata.colors != 3)
         throw BadParameter(file.string() +
@@ -365,7 +366,7 @@ RawRendering raw_rendering(const std::filesystem::path& file, const Development&
     }
     rendering.from_xyz = matrix_from_xyz(data.color);
     rendering.exposure_ev = development.exposure_ev;
-    rendering.camera = shooting_of(file, opened).camera;
+    rendering.camera = raw_shooting_of(file, opened).camera;
     return rendering;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/files/tiff_handle.h"
 
 #include <libdeflate.h>
@@ -23,7 +24,7 @@ int remember(TIFF*, void* keeper, const char*, const char* format, va_list value
     if (message->empty()) *message = line;
     return 1;
 }
-int ignore(TIFF*, void*, const char*, const char*, va_list) {
+int tiff_ignore(TIFF*, void*, const char*, const char*, va_list) {
     return 1;
 }
 
@@ -43,7 +44,7 @@ TiffHandle::TiffHandle(const std::filesystem::path& file, const char* mode) : fi
     std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
                                                                          TIFFOpenOptionsFree);
     TIFFOpenOptionsSetErrorHandlerExtR(options.get(), remember, &message_);
-    TIFFOpenOptionsSetWarningHandlerExtR(options.get(), ignore, nullptr);
+    TIFFOpenOptionsSetWarningHandlerExtR(options.get(), tiff_ignore, nullptr);
     tiff_ = TIFFOpenExt(file.c_str(), mode, options.get());
     if (!tiff_) fail();
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finish/colour_shift.h"
 
 #include <algorithm>
@@ -20,11 +21,6 @@ void copy_to(const cv::Matx33d& matrix, float* out) {
 
 inline float row(const float* matrix, int r, float a, float b, float c) {
     return matrix[3 * r] * a + matrix[3 * r + 1] * b + matrix[3 * r + 2] * c;
-}
-
-inline float smooth(float value, float from, float to) {
-    const float t = std::min(std::max((value - from) / (to - from), 0.0f), 1.0f);
-    return t * t * (3 - 2 * t);
 }
 
 constexpr double kDegrees = 180 / std::numbers::pi;
@@ -87,12 +83,12 @@ MOORHAZE_CLONES void ColourShift::apply(float* light, int pixels) const {
         }
         for (int i = 0; i < count; ++i) chroma[i] = std::sqrt(a[i] * a[i] + b[i] * b[i]);
         for (int i = 0; i < count; ++i)
-            factor[i] = saturation_ * (1 + vibrance_ * (1 - smooth(chroma[i], 0, kFullChroma)));
+            factor[i] = saturation_ * (1 + vibrance_ * (1 - smoothstep(chroma[i], 0, kFullChroma)));
         if (by_hue_) {
             float hue[kBlock];
             for (int i = 0; i < count; ++i) hue[i] = fast_direction_deg(b[i], a[i]);
             for (int i = 0; i < count; ++i) {
-                const float counts = smooth(chroma[i], kGreyChroma, kColourChroma);
+                const float counts = smoothstep(chroma[i], kGreyChroma, kColourChroma);
                 const OfHue& own = hues_[std::clamp(int(hue[i] + 0.5f), 0, kHues)];
                 const float cosine = 1 + counts * (own.cosine - 1), sine = counts * own.sine;
                 const float turned = a[i] * cosine - b[i] * sine;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/finish/finish.h"
 #include "core/picture/colour_space.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finish/ground.h"
 
 #include <algorithm>
@@ -12,7 +13,7 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kReducedSide = 900;
+constexpr int kGroundSide = 900;
 constexpr int kTerms = 6;               // of a quadratic surface
 constexpr int kRounds = 5;              // of fitting and choosing anew
 constexpr int kFitEach = 3;             // reduced px: a smooth surface needs no more places
@@ -405,7 +406,7 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
         throw BadParameter("the picked ground lies outside of the picture; pick it anew");
     GroundMap map;
     const int shrink =
-        std::max(1, (std::max(picture.width(), picture.height()) + kReducedSide - 1) / kReducedSide);
+        std::max(1, (std::max(picture.width(), picture.height()) + kGroundSide - 1) / kGroundSide);
     map.shrink = shrink;
     const cv::Mat3f small = block_means(picture, curve, shrink, job.part(0, 0.3));
     const cv::Point at(int(std::lround(picked.x)) / shrink, int(std::lround(picked.y)) / shrink);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/finish/local_light.h"
 
 #include <algorithm>
@@ -20,11 +21,6 @@ constexpr float kLeastLog = -10;
 constexpr float kDarkest = -5, kShadowEnd = -1.5f, kLightBegin = -3.5f, kLightest = -0.2f;
 constexpr float kMostStops = 2;      // at 100 %
 constexpr float kMostDetail = 1.5f;  // stops; more is an edge, where it would be a halo
-
-inline float smooth(float value, float from, float to) {
-    const float t = std::min(std::max((value - from) / (to - from), 0.0f), 1.0f);
-    return t * t * (3 - 2 * t);
-}
 
 }  // namespace
 
@@ -92,8 +88,8 @@ void local_gains(const LocalLight& local, const LocalGain& gain, const float* lo
         const float base = between(local.slope) * logs[i] + between(local.offset);
         const float seen = base + exposure;
         float stops = clarity * std::clamp(logs[i] - base, -kMostDetail, kMostDetail);
-        if (shadows != 0) stops += shadows * (1 - smooth(seen, kDarkest, kShadowEnd));
-        if (lights != 0) stops += lights * smooth(seen, kLightBegin, kLightest);
+        if (shadows != 0) stops += shadows * (1 - smoothstep(seen, kDarkest, kShadowEnd));
+        if (lights != 0) stops += lights * smoothstep(seen, kLightBegin, kLightest);
         factors[i] = fast_exp2(stops);
     }
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/focus/frame_places.h"
 
 #include <opencv2/imgproc.hpp>
@@ -8,7 +9,7 @@ namespace moorhaze {
 namespace {
 
 /// Darker than this part of the usual light a frame holds nothing to go by.
-constexpr double kNearlyBlack = 0.15;
+constexpr double kMisfireLight = 0.15;
 constexpr int kSmallestSide = 24;
 
 cv::Mat1f band_passed(const cv::Mat1f& view) {
@@ -30,7 +31,7 @@ std::vector<cv::Point2d> frame_places(const std::vector<FocusProfile>& profiles)
     cv::Point2d place;
     for (std::size_t i = 0; i < profiles.size(); ++i) {
         const FocusProfile& profile = profiles[i];
-        if (!profile.view.empty() && profile.brightness > kNearlyBlack * usual &&
+        if (!profile.view.empty() && profile.brightness > kMisfireLight * usual &&
             std::min(profile.view.rows, profile.view.cols) >= kSmallestSide) {
             const cv::Mat1f here = band_passed(profile.view);
             if (window.size() != here.size()) cv::createHanningWindow(window, here.size(), CV_32F);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mend/snags.h"
 
 #include <algorithm>
@@ -14,7 +15,7 @@ namespace {
 // Everything is worked out at half size: its pixels are meant unless said otherwise.
 /// Reaches grow with the picture: people look at all of it first. At a long side of so many they are as
 /// below.
-constexpr double kLongSide = 1000;
+constexpr double kGatheringSide = 1000;
 constexpr double kGathered = 1.5;      ///< differences are gathered over a Gaussian of so many px
 constexpr int kAround = 8;             ///< depths that meet within so many px
 constexpr double kLargest = 1.0 / 24;  ///< of the long side: a place's radius
@@ -36,7 +37,7 @@ struct Sizes {
 };
 
 Sizes sizes_for(cv::Size half) {
-    const double large = std::max(half.width, half.height), scale = std::max(1.0, large / kLongSide);
+    const double large = std::max(half.width, half.height), scale = std::max(1.0, large / kGatheringSide);
     return {kGathered * scale, int(std::lround(kAround * scale)),
             std::max(kLeastRadius, int(std::lround(large * kLargest)))};
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/accumulated.h"
 
 #include <algorithm>
@@ -10,7 +11,7 @@
 namespace moorhaze {
 namespace {
 
-MOORHAZE_CLONES void add_row(const float* pixels, const float* weight, float* light, float* total, int begin,
+MOORHAZE_CLONES void add_weighted_row(const float* pixels, const float* weight, float* light, float* total, int begin,
                              int end) {
     for (int x = begin; x < end; ++x) {
         light[3 * x] += weight[x] * pixels[3 * x];
@@ -24,7 +25,7 @@ MOORHAZE_CLONES void add_row(const float* pixels, const float* weight, float* li
 
 void Accumulated::add(const LinearFrame& frame, const cv::Mat1f& weight, const Job& job) {
     for_covered_rows(frame, job, [&](int y, int begin, int end) {
-        add_row(frame.pixels.ptr<float>(y), weight[y], light_.ptr<float>(y), weight_[y], begin, end);
+        add_weighted_row(frame.pixels.ptr<float>(y), weight[y], light_.ptr<float>(y), weight_[y], begin, end);
     });
 }
 
@@ -32,7 +33,7 @@ void Accumulated::add(const WarpedFrame& frame, cv::Rect block, const cv::Mat1f&
     const cv::Mat3f light = frame.light(block);
     for (int y = 0; y < block.height; ++y) {
         const RowSpan span = frame.covered()[std::size_t(block.y + y)];
-        add_row(light.ptr<float>(y), weight[y], light_.ptr<float>(block.y + y) + 3 * block.x,
+        add_weighted_row(light.ptr<float>(y), weight[y], light_.ptr<float>(block.y + y) + 3 * block.x,
                 weight_[block.y + y] + block.x, std::clamp(span.begin - block.x, 0, block.width),
                 std::clamp(span.end - block.x, 0, block.width));
     }

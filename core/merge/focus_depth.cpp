@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/focus_depth.h"
 
 #include <algorithm>
@@ -18,8 +19,8 @@ namespace {
 
 constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a smooth spot of the subject
 constexpr int kMeeting = 6;          // px within which depths count as meeting
-constexpr double kNoiseShare = 0.1;  // the least sharp places of a frame hold nothing but noise
-constexpr double kLeastNoise = 1e-9;
+constexpr double kDepthQuietShare = 0.1;  // the least sharp places of a frame hold nothing but noise
+constexpr double kLeastDepthNoise = 1e-9;
 constexpr float kOutOfNoise = 3;  // times the noise: trust begins, full at twice that
 constexpr float kCalm = 5,
                 kNotCalm =
@@ -109,7 +110,7 @@ cv::Mat1f DepthMeasure::gathered(const std::vector<cv::Mat1f>& energies, std::si
 
 double DepthMeasure::noise_of(const PyramidBands& sizes, std::size_t which, const cv::Mat1f& gathered) {
     constexpr int kMean = 2;  // downsampled so often, the finest energy is gathered about as far
-    const double quiet = quiet_energy(gathered, kNoiseShare, sizes.coverage, PyramidBands::level_of(which));
+    const double quiet = quiet_energy(gathered, kDepthQuietShare, sizes.coverage, PyramidBands::level_of(which));
     if (which > 0) return quiet;
     // There may be no place left without coarse detail: noise is no more there than it is in the finest.
     const cv::Mat1f& finest = sizes.energy[0];
@@ -117,7 +118,7 @@ double DepthMeasure::noise_of(const PyramidBands& sizes, std::size_t which, cons
     cv::resize(finest, means,
                {(finest.cols + (1 << kMean) - 1) >> kMean, (finest.rows + (1 << kMean) - 1) >> kMean}, 0, 0,
                cv::INTER_AREA);
-    return std::min(quiet, 3.0 * double(quiet_energy(means, kNoiseShare, sizes.coverage, 1 + kMean)));
+    return std::min(quiet, 3.0 * double(quiet_energy(means, kDepthQuietShare, sizes.coverage, 1 + kMean)));
 }
 
 void DepthMeasure::add_noise(const PyramidBands& sizes, NoiseFloor& noise, const Job& job) const {
@@ -147,7 +148,7 @@ void FocusDepth::add(const PyramidBands& sizes, const Job& job) {
 std::vector<double> FocusDepth::noise() const {
     std::vector<double> noise = known_noise_.empty() ? noise_.finish() : known_noise_;
     noise.resize(sizes_.size(), 0.0);
-    for (double& own : noise) own = std::max(kLeastNoise, own);
+    for (double& own : noise) own = std::max(kLeastDepthNoise, own);
     return noise;
 }
 

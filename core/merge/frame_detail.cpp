@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/frame_detail.h"
 
 #include <algorithm>
@@ -11,7 +12,7 @@ namespace {
 
 /// px around a block that its own pixels' detail and energy go by: 3 that energy is gathered over and one
 /// more of the next size, at half size, and 2 that downsampling takes.
-constexpr int kAround = 8;
+constexpr int kBlockMargin = 8;
 
 constexpr double kOfQuarter = 0.5;  // of its energy that finer sizes are judged by, too
 
@@ -48,7 +49,7 @@ std::array<DetailBlock, FrameDetail::kFine> FrameDetail::fine(cv::Rect block, co
     // Begins at a multiple of 4 and ends at one or at the target's rim, so that halves and quarters are the
     // target's.
     const cv::Rect around =
-        cv::Rect(block.tl() - cv::Point(kAround, kAround), block.br() + cv::Point(kAround, kAround)) &
+        cv::Rect(block.tl() - cv::Point(kBlockMargin, kBlockMargin), block.br() + cv::Point(kBlockMargin, kBlockMargin)) &
         cv::Rect({}, frame_.target());
     const cv::Rect quarter = downsampled(downsampled(around));
     // Mirrored at the rim of what is around: nothing is taken from there but at the target's own.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/moved_parts.h"
 
 #include <algorithm>
@@ -10,7 +11,7 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kAround = 3;                             // steps to each side that a step is compared with
+constexpr int kComparedSteps = 3;                             // steps to each side that a step is compared with
 constexpr float kFarOut = 5, kOut = 2.5f;              // times the steps around it: seed, grown over
 constexpr float kLeast = 0.03f, kLeastGrown = 0.010f;  // perceptual luma
 constexpr int kSmallest = 6;                           // small pixels that a part has at least
@@ -27,7 +28,7 @@ void mark_steps(const std::vector<cv::Mat1f>& light, float noise, int y, std::ve
             const float step = steps[std::size_t(k)];
             if (step < kLeastGrown + 3 * noise) continue;
             around.clear();
-            for (int j = std::max(1, k - kAround); j <= std::min(count - 1, k + kAround); ++j)
+            for (int j = std::max(1, k - kComparedSteps); j <= std::min(count - 1, k + kComparedSteps); ++j)
                 if (j != k) around.push_back(steps[std::size_t(j)]);
             if (around.empty()) continue;
             // The third quarter, so that a quick but smooth change is none.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/preview_frames.h"
 
 #include <algorithm>
@@ -5,15 +6,15 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kAround = 48;  // px; what lies farther off hardly changes what is chosen
+constexpr int kInfluence = 48;  // px; what lies farther off hardly changes what is chosen
 
 PixelRect widened(PixelRect area, PixelRect whole) {
     // From the whole's grid on, so that choices at coarse sizes are the whole's.
     const auto on_grid = [](int place, int origin) {
-        return origin + std::max(0, place - kAround - origin) / kPyramidGrid * kPyramidGrid;
+        return origin + std::max(0, place - kInfluence - origin) / kPyramidGrid * kPyramidGrid;
     };
     const int left = on_grid(area.x, whole.x), top = on_grid(area.y, whole.y);
-    return PixelRect(left, top, area.x + area.width + kAround - left, area.y + area.height + kAround - top) &
+    return PixelRect(left, top, area.x + area.width + kInfluence - left, area.y + area.height + kInfluence - top) &
            whole;
 }
 

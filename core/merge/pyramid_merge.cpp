@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/pyramid_merge.h"
 
 #include <algorithm>
@@ -21,10 +22,10 @@ namespace {
 /// quantile, but the noise of sizes that come from several frames adds up, which that of one frame partly
 /// takes back.
 constexpr int kSampled = 4;
-constexpr double kNoiseShare = 0.16;
+constexpr double kNoiseQuantile = 0.16;
 constexpr float kMeanNoise = 1;
 /// Times the noise: what stands out by less than the first is grain, by more than the second all detail.
-constexpr float kGrain = 6, kDetail = 20;
+constexpr float kGrainRatio = 6, kDetailRatio = 20;
 
 struct Level {
     cv::Mat3f detail;  ///< chosen so far
@@ -41,9 +42,9 @@ void calm_grain(Level& level, float noise, const Job& job) {
         cv::Vec3f* detail = level.detail[y];
         for (int x = 0; x < level.own.cols; ++x) {
             const float ratio = energy[x] / noise;
-            if (ratio >= kDetail || !(energy[x] > 0)) continue;
+            if (ratio >= kDetailRatio || !(energy[x] > 0)) continue;
             const float calmed = std::min(1.0f, std::sqrt(kMeanNoise / ratio)),
-                        share = std::clamp((ratio - kGrain) / (kDetail - kGrain), 0.0f, 1.0f);
+                        share = std::clamp((ratio - kGrainRatio) / (kDetailRatio - kGrainRatio), 0.0f, 1.0f);
             detail[x] *= calmed + (1 - calmed) * share;
         }
     });
@@ -85,7 +86,7 @@ class Samples {
         std::vector<float> seen;
         for (const float value : values_)
             if (value != kNotCovered) seen.push_back(value);
-        return quiet_energy(seen, kNoiseShare);
+        return quiet_energy(seen, kNoiseQuantile);
     }
 
   private:

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/woven_merge.h"
 
 #include <algorithm>
@@ -21,7 +22,7 @@ namespace moorhaze {
 namespace {
 
 /// Times the noise: what stands out by less is chosen by depth alone, so that grain is averaged, not chosen.
-constexpr float kGrain = 20, kGrainUnguarded = 2;
+constexpr float kGrainGuarded = 20, kGrainUnguarded = 2;
 /// Frames before and after the depth that take part where nothing but noise is seen.
 constexpr float kCalmFrames = 5;
 /// No depths meet where depth changes within so many px by less than so many frames; by twice as much and
@@ -324,7 +325,7 @@ class Accumulator {
     static float cubed(float value) { return value * value * value; }
     float slack() const { return 0.7f + 0.25f * float(settings_.seam_width_px); }
     float grain_at(int level) const {
-        return (settings_.grain_guard ? kGrain : kGrainUnguarded) *
+        return (settings_.grain_guard ? kGrainGuarded : kGrainUnguarded) *
                float(FrameDetail::summed_noise(measured_.statistics.noise, level));
     }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/optics/depth_of_field.h"
 
 #include <cmath>
@@ -14,7 +15,7 @@ void need_positive(double value, const char* what) {
         throw BadParameter(std::string(what) + " must be above 0. Type a larger value.");
 }
 
-void check(const LensSetup& lens) {
+void check_lens(const LensSetup& lens) {
     need_positive(lens.focal_length_mm, "the focal length");
     need_positive(lens.f_number, "the f-number");
     need_positive(lens.magnification, "the magnification");
@@ -24,12 +25,12 @@ void check(const LensSetup& lens) {
 }  // namespace
 
 double focus_distance_mm(const LensSetup& lens) {
-    check(lens);
+    check_lens(lens);
     return lens.focal_length_mm * (1 / lens.magnification + 1 / lens.pupil_factor);
 }
 
 double effective_f_number(const LensSetup& lens) {
-    check(lens);
+    check_lens(lens);
     return lens.f_number * (1 + lens.magnification / lens.pupil_factor);
 }
 
@@ -48,7 +49,7 @@ double blur_disc_mm(const LensSetup& lens, double distance_mm) {
 }
 
 double hyperfocal_mm(const LensSetup& lens, double circle_of_confusion_mm) {
-    check(lens);
+    check_lens(lens);
     need_positive(circle_of_confusion_mm, "the circle of confusion");
     const double f = lens.focal_length_mm;
     return f * f / (lens.f_number * circle_of_confusion_mm) + f;

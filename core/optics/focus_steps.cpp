@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/optics/focus_steps.h"
 
 #include <algorithm>
@@ -10,7 +11,7 @@ namespace {
 
 constexpr int kMostFrames = 10000;
 
-void check(const StepSettings& settings) {
+void check_steps(const StepSettings& settings) {
     if (!(settings.subject_depth_mm >= 0))
         throw BadParameter("the subject's far point lies in front of its near point. Swap them.");
     if (!(settings.front_margin_mm >= 0) || !(settings.behind_margin_mm >= 0))
@@ -131,7 +132,7 @@ StepPlan finished(const FocusScale& scale, const StepSettings& settings, std::ve
 }  // namespace
 
 StepPlan steps_for_count(const StepSettings& settings, int frames) {
-    check(settings);
+    check_steps(settings);
     if (frames < 1) throw BadParameter("a series has at least one frame.");
     if (frames > kMostFrames)
         throw BadParameter("a series has at most " + std::to_string(kMostFrames) + " frames.");
@@ -155,7 +156,7 @@ StepPlan steps_for_count(const StepSettings& settings, int frames) {
 }
 
 StepPlan steps_for_overlap(const StepSettings& settings) {
-    check(settings);
+    check_steps(settings);
     const FocusScale scale(settings);
     if (scale.on_rail() && settings.smallest_step_mm > 0) {
         const double wanted = scale.zone_mm() * (1 - settings.overlap);

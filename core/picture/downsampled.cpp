@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/picture/downsampled.h"
 
 #include <algorithm>
@@ -12,7 +13,7 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kStrip = 16;  // rows of the result; small enough for the cache
+constexpr int kReducedStrip = 16;  // rows of the result; small enough for the cache
 
 cv::Size half_of(cv::Size size) {
     return {(size.width + 1) / 2, (size.height + 1) / 2};
@@ -80,7 +81,7 @@ MOORHAZE_CLONES void take_roots(float* values, int count) {
 }
 
 template <class Value>
-void luma_row_of(const Value* encoded, const float* const* parts, float* out, int width) {
+void add_luma_parts(const Value* encoded, const float* const* parts, float* out, int width) {
     for (int i = 0; i < width; ++i)
         out[i] = parts[0][encoded[3 * i]] + parts[1][encoded[3 * i + 1]] + parts[2][encoded[3 * i + 2]];
 }
@@ -118,8 +119,8 @@ cv::Mat3f light_downsampled_by_4(const Picture& picture, const ToneCurve& curve,
         light[channel] = deep ? curve.linear_of_16(channel) : tables[channel].data();
     }
     cv::Mat3f out(quarter);
-    for_rows((quarter.height + kStrip - 1) / kStrip, job, [&](int strip) {
-        const int begin = strip * kStrip, end = std::min(begin + kStrip, quarter.height);
+    for_rows((quarter.height + kReducedStrip - 1) / kReducedStrip, job, [&](int strip) {
+        const int begin = strip * kReducedStrip, end = std::min(begin + kReducedStrip, quarter.height);
         const int first = 2 * begin - 1, last = 2 * (end - 1) + 2;
         cv::Mat3f halves(last - first + 1, half.width);
         std::vector<std::uint16_t> sum_8;
@@ -158,8 +159,8 @@ DownsampledLuma luma_downsampled_by_2(const Picture& picture, const ToneCurve& c
         parts[channel] = tables[channel].data();
     }
     DownsampledLuma out{cv::Mat1f(half), cv::Mat1f(half)};
-    for_rows((half.height + kStrip - 1) / kStrip, job, [&](int strip) {
-        const int begin = strip * kStrip, end = std::min(begin + kStrip, half.height);
+    for_rows((half.height + kReducedStrip - 1) / kReducedStrip, job, [&](int strip) {
+        const int begin = strip * kReducedStrip, end = std::min(begin + kReducedStrip, half.height);
         // The strip's rows of the half with one above and one below, and the rows of the picture they need.
         const int first = 2 * (begin - 1) - 1, last = 2 * end + 2;
         cv::Mat1f full(last - first + 1, size.width), halves(end - begin + 2, half.width);
@@ -167,9 +168,9 @@ DownsampledLuma luma_downsampled_by_2(const Picture& picture, const ToneCurve& c
             const int held = std::clamp(row, 0, size.height - 1);
             float* const to = full[row - first];
             if (deep)
-                luma_row_of(picture.pixels.ptr<std::uint16_t>(held), parts, to, size.width);
+                add_luma_parts(picture.pixels.ptr<std::uint16_t>(held), parts, to, size.width);
             else
-                luma_row_of(picture.pixels.ptr<std::uint8_t>(held), parts, to, size.width);
+                add_luma_parts(picture.pixels.ptr<std::uint8_t>(held), parts, to, size.width);
             take_roots(to, size.width);
         }
         std::vector<float> sum(static_cast<std::size_t>(size.width)), doubled(std::size_t(half.width));

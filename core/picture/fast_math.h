@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <algorithm>
 #include <bit>
@@ -58,6 +59,12 @@ inline float fast_direction_deg(float y, float x) {
     angle = x < 0 ? 3.14159265f - angle : angle;
     angle = y < 0 ? 6.28318531f - angle : angle;
     return angle * 57.2957795f;
+}
+
+/// From 0 at `from` to 1 at `to`, level at both ends: 3t^2 - 2t^3.   @param to  not equal to `from`.
+inline float smoothstep(float value, float from, float to) {
+    const float t = std::min(std::max((value - from) / (to - from), 0.0f), 1.0f);
+    return t * t * (3 - 2 * t);
 }
 
 }  // namespace moorhaze

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/picture/luma.h"
 
 #include <cmath>
@@ -17,7 +18,7 @@ MOORHAZE_CLONES void luma_row(const float* linear, float* luma, int pixels) {
 }
 
 template <class Value>
-void luma_row_of(const Value* encoded, const float* const* tables, float* luma, int pixels) {
+void perceptual_row(const Value* encoded, const float* const* tables, float* luma, int pixels) {
     for (int i = 0; i < pixels; ++i)
         luma[i] = std::sqrt(kRed * tables[0][encoded[3 * i]] + kGreen * tables[1][encoded[3 * i + 1]] +
                             kBlue * tables[2][encoded[3 * i + 2]]);
@@ -39,9 +40,9 @@ cv::Mat1f perceptual_luma(const Picture& picture, const ToneCurve& curve, const 
         tables[channel] = deep ? curve.linear_of_16(channel) : curve.linear_of_8(channel);
     for_rows(luma.rows, job, [&](int y) {
         if (deep)
-            luma_row_of(picture.pixels.ptr<std::uint16_t>(y), tables, luma[y], luma.cols);
+            perceptual_row(picture.pixels.ptr<std::uint16_t>(y), tables, luma[y], luma.cols);
         else
-            luma_row_of(picture.pixels.ptr<std::uint8_t>(y), tables, luma[y], luma.cols);
+            perceptual_row(picture.pixels.ptr<std::uint8_t>(y), tables, luma[y], luma.cols);
     });
     return luma;
 }

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/picture/tone_curve.h"
 #include "core/work/job.h"

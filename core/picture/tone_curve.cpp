@@ -1,10 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/picture/tone_curve.h"
-
-#include <lcms2.h>
 
 #include <algorithm>
 #include <cmath>
 
+#include "core/picture/profile_handle.h"
 #include "core/work/clones.h"
 #include "core/work/for_rows.h"
 
@@ -15,19 +15,6 @@ namespace {
 double srgb_to_linear(double encoded) {
     return encoded <= 0.04045 ? encoded / 12.92 : std::pow((encoded + 0.055) / 1.055, 2.4);
 }
-
-struct ProfileHandle {
-    cmsHPROFILE handle = nullptr;
-    explicit ProfileHandle(const ColourProfile& profile) {
-        if (!profile.icc.empty())
-            handle = cmsOpenProfileFromMem(profile.icc.data(), cmsUInt32Number(profile.icc.size()));
-    }
-    ProfileHandle(const ProfileHandle&) = delete;
-    ProfileHandle& operator=(const ProfileHandle&) = delete;
-    ~ProfileHandle() {
-        if (handle) cmsCloseProfile(handle);
-    }
-};
 
 /// The profile's curve of a channel, or null where it has none that can be turned round.
 const cmsToneCurve* curve_of(cmsHPROFILE profile, int channel) {
@@ -66,10 +53,10 @@ void encode_row(const std::array<std::vector<float>, 3>& tables, const float* li
 }  // namespace
 
 ToneCurve::ToneCurve(const ColourProfile& profile) {
-    const ProfileHandle opened(profile);
+    const ProfileHandle opened = profile.icc.empty() ? ProfileHandle() : open_profile(profile);
     auto tables = std::make_shared<Tables>();
     for (int channel = 0; channel < 3; ++channel) {
-        const cmsToneCurve* curve = curve_of(opened.handle, channel);
+        const cmsToneCurve* curve = curve_of(opened.get(), channel);
         auto& decode = tables->decode_16[std::size_t(channel)];
         decode.resize(65536);
         for (int i = 0; i < 65536; ++i)

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/align/measure_series.h"
 #include "core/project/inputs.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/merge/merge_within.h"
 #include "core/project/inputs.h"

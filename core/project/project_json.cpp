@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/project_json.h"
 
 #include "core/finish/finish_json.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/project/result_files.h"
 
 #include <algorithm>
@@ -31,7 +32,7 @@ Json matrix_json(const cv::Matx33d& matrix) {
     return list;
 }
 
-Json json_of(const SeriesGeometry& own, const std::vector<FrameVersion>& ids) {
+Json geometry_json(const SeriesGeometry& own, const std::vector<FrameVersion>& ids) {
     Json frames = Json::array();
     for (std::size_t i = 0; i < own.frames.size(); ++i) {
         const FrameGeometry& frame = own.frames[i];
@@ -140,7 +141,7 @@ void write_result(const fs::path& project, ResultId id, const MergeResult& resul
                     {"method", result.method},
                     {"has_trust", !result.trust.empty()},
                     {"problems", problems},
-                    {"geometry", json_of(geometry, from.align.look.frames)}};
+                    {"geometry", geometry_json(geometry, from.align.look.frames)}};
     write_text_file(names.file(".json"), json.dump(1) + "\n", true);
 }
 

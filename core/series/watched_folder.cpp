@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/series/watched_folder.h"
 
 #include <algorithm>
@@ -14,7 +15,7 @@ namespace fs = std::filesystem;
 constexpr std::uintmax_t kSmallJpeg = 1u << 20;
 
 /// Sizes of the pictures in a folder; temporary names of ours and others begin with a dot.
-std::map<std::string, std::uintmax_t> pictures_in(const fs::path& folder) {
+std::map<std::string, std::uintmax_t> picture_sizes(const fs::path& folder) {
     std::error_code failure;
     fs::directory_iterator files(folder, failure);
     if (failure)
@@ -65,12 +66,12 @@ bool is_complete_picture(const fs::path& file) {
 }
 
 WatchedFolder::WatchedFolder(fs::path folder) : folder_(std::move(folder)) {
-    for (const auto& [name, size] : pictures_in(folder_)) known_.insert(name);
+    for (const auto& [name, size] : picture_sizes(folder_)) known_.insert(name);
 }
 
 std::vector<fs::path> WatchedFolder::look() {
     std::vector<std::string> complete;
-    auto sizes = pictures_in(folder_);
+    auto sizes = picture_sizes(folder_);
     for (const auto& [name, size] : sizes) {
         if (known_.contains(name)) continue;
         const auto before = growing_.find(name);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/sets/run_turntable.h"
 
 #include <algorithm>
@@ -16,7 +17,7 @@ namespace {
 namespace fs = std::filesystem;
 using Json = DecisionJson;
 
-constexpr double kLookEnd = 0.5;
+constexpr double kViewsLookedAt = 0.5;
 
 std::string inputs_of(const SetPlan& plan, const std::vector<SeriesRecord>& views) {
     Json json{{"recipe", Json::parse(json_of(plan.recipe))},
@@ -55,7 +56,7 @@ void make_alike(SeriesRecord& record, const SetPlan& plan, const std::vector<Ser
     const Finish finish = plan.recipe.finish.value_or(Finish{});
     const std::vector<fs::path> merged = merged_views(plan, views);
     const TurntableLook look =
-        look_at_views(merged, finish.ground.picked, finish.ground.reach, job.part(0, kLookEnd));
+        look_at_views(merged, finish.ground.picked, finish.ground.reach, job.part(0, kViewsLookedAt));
     record.reasons.insert(record.reasons.end(), look.remarks.begin(), look.remarks.end());
     record.warnings.push_back("the axis leaned by " + words("%.2f", look.tilt_deg) + " degrees");
     const auto [least, most] = std::minmax_element(look.gains.begin(), look.gains.end());
@@ -74,7 +75,7 @@ void make_alike(SeriesRecord& record, const SetPlan& plan, const std::vector<Ser
     claim(paths);
     std::size_t written = 0;
     for (std::size_t i = 0; i < made.size(); ++i) {
-        const double share = (1 - kLookEnd) / double(made.size()), from = kLookEnd + share * double(i);
+        const double share = (1 - kViewsLookedAt) / double(made.size()), from = kViewsLookedAt + share * double(i);
         const Job own = job.part(from, from + share);
         const Finish of_view = finish_of_view(finish, look, rule, int(i));
         auto subject = finish_subject(with_bits(read_picture(merged[i]), 16), {}, 1, own.quiet());

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/sets/spin_files.h"
 
 // The assembler puts a file's bytes between two names; MOORHAZE_SPIN_DIR is the folder they stand in.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 /// Marks a hot row function: the compiler builds it twice, for any x86-64 and for processors with AVX2 and
 /// FMA, and the loader picks one. By level, not by model: "arch=haswell"

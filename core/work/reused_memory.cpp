@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/work/reused_memory.h"
 
 #include <malloc.h>

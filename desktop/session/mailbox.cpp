@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/mailbox.h"
 
 #include <sys/eventfd.h>

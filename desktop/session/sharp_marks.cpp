@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/sharp_marks.h"
 
 #include "core/focus/focus_marks.h"

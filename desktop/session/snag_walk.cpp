@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/snag_walk.h"
 
 #include <algorithm>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "desktop/tray/finish_pages.h"
 #include "desktop/tray/hand_over_page.h"

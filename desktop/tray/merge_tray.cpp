@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/tray/merge_tray.h"
 
 #include <QCheckBox>
@@ -22,7 +23,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kPicture = Qt::UserRole + 1;      // which thumb a card shows
+constexpr int kCardThumb = Qt::UserRole + 1;      // which thumb a card shows
 constexpr int kLeastCard = 58, kMostCard = 92;  // logical px
 constexpr QSize kThumbSize = {66, 48};
 
@@ -291,8 +292,8 @@ void MergeTray::show_card(QListWidgetItem& card, const ProjectResult& result) co
     // A result that was stored is listed before its picture has been read.
     const MergeProduct* product = session_.products.merge(result.id);
     const qint64 picture = product ? product->thumb.cacheKey() : 0;
-    if (card.data(kPicture).toLongLong() != picture) {
-        card.setData(kPicture, picture);
+    if (card.data(kCardThumb).toLongLong() != picture) {
+        card.setData(kCardThumb, picture);
         card.setIcon(product ? plain_icon(product->thumb) : QIcon());
     }
     card.setToolTip(result.ahead

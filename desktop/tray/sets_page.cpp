@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/tray/sets_page.h"
 
 #include <QCheckBox>
@@ -24,7 +25,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kRow = 58;
-constexpr QSize kPicture(60, 40);
+constexpr QSize kViewIcon(60, 40);
 
 /// How a series stands, in words.
 QString state_of(const SetEntry& entry) {
@@ -78,7 +79,7 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     series_ = new QListWidget(this);
     series_->setObjectName(QStringLiteral("setSeries"));
     series_->setAccessibleName(tr("Series of the set"));
-    series_->setIconSize(kPicture);
+    series_->setIconSize(kViewIcon);
     series_->setWordWrap(true);
     series_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     series_->setToolTip(
@@ -201,7 +202,7 @@ void SetsPage::fill_list() {
 /// The finished picture where there is one, else the middle frame; how it stands as a bar at the left.
 QIcon SetsPage::picture_of(int place) const {
     const SetEntry& own = run_.entries()[std::size_t(place)];
-    QPixmap pixmap(kPicture * devicePixelRatioF());
+    QPixmap pixmap(kViewIcon * devicePixelRatioF());
     pixmap.setDevicePixelRatio(devicePixelRatioF());
     pixmap.fill(Theme::current().surround);
     QPixmap picture = thumbs_.find(place);
@@ -213,13 +214,13 @@ QIcon SetsPage::picture_of(int place) const {
             picture = made;
     QPainter painter(&pixmap);
     constexpr int kBar = 5;
-    const QRect room(kBar, 0, kPicture.width() - kBar, kPicture.height());
+    const QRect room(kBar, 0, kViewIcon.width() - kBar, kViewIcon.height());
     if (!picture.isNull()) {
         const QSize size = picture.size().scaled(room.size(), Qt::KeepAspectRatio);
         painter.setRenderHint(QPainter::SmoothPixmapTransform);
         painter.drawPixmap(QRect(room.center() - QPoint(size.width() / 2, size.height() / 2), size), picture);
     }
-    painter.fillRect(0, 0, kBar, kPicture.height(), colour_of(own));
+    painter.fillRect(0, 0, kBar, kViewIcon.height(), colour_of(own));
     return pixmap;
 }
 

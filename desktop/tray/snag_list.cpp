@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/tray/snag_list.h"
 
 #include <QLabel>
@@ -16,7 +17,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr QSize kPicture(34, 20);
+constexpr QSize kSnagIcon(34, 20);
 constexpr int kLater_ms = 250;
 constexpr int kMost_px = 240;  // of the picture that a small one shows
 
@@ -29,7 +30,7 @@ SnagList::SnagList(SessionBase& base, SnagWalk& walk, const Brushwork& brushwork
     words_->setObjectName(QStringLiteral("snags"));
     words_->setWordWrap(true);
     list_ = make_short_list(QStringLiteral("snagList"), tr("Doubtful places"), this);
-    list_->setIconSize(kPicture);
+    list_->setIconSize(kSnagIcon);
     later_.setSingleShot(true);
     later_.setInterval(kLater_ms);
     connect(&later_, &QTimer::timeout, this, &SnagList::refresh_pictures);
@@ -95,7 +96,7 @@ void SnagList::refresh_pictures() {
         const Snag& snag = all[std::size_t(row)].snag;
         const QRectF near = QRectF(snag.place.x, snag.place.y, 0, 0)
                                 .adjusted(-kMost_px / 2, -kMost_px / 2, kMost_px / 2, kMost_px / 2);
-        QPixmap picture(kPicture);
+        QPixmap picture(kSnagIcon);
         QPainter painter(&picture);
         draw_small_picture(painter, picture.rect(), display.get(), QRectF(to_qrect(snag.area)) & near);
         list_->item(row)->setIcon(QIcon(picture));

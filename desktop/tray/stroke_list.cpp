@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/tray/stroke_list.h"
 
 #include <QCheckBox>
@@ -15,9 +16,9 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr QSize kPicture(42, 28);
+constexpr QSize kStrokeIcon(42, 28);
 constexpr int kSwatch = 5;
-constexpr int kLater_ms = 250;
+constexpr int kIconsLater_ms = 250;
 
 /// The colour of the depth that a stroke brings; grey for other sources.
 QColor swatch_of(const Project& project, const Stroke& stroke) {
@@ -40,9 +41,9 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
     words_->setObjectName(QStringLiteral("strokes"));
     words_->setWordWrap(true);
     list_ = make_short_list(QStringLiteral("strokeList"), tr("Strokes"), this);
-    list_->setIconSize(kPicture);
+    list_->setIconSize(kStrokeIcon);
     later_.setSingleShot(true);
-    later_.setInterval(kLater_ms);
+    later_.setInterval(kIconsLater_ms);
     connect(&later_, &QTimer::timeout, this, &StrokeList::refresh_pictures);
     connect(&brushwork_, &Brushwork::display_changed, &later_, qOverload<>(&QTimer::start));
     connect(&brushwork_, &Brushwork::area_changed, &later_, qOverload<>(&QTimer::start));
@@ -107,10 +108,10 @@ void StrokeList::item_changed(QListWidgetItem* item) {
 }
 
 QIcon StrokeList::small_picture(const Stroke& stroke) const {
-    QPixmap pixmap(kPicture);
+    QPixmap pixmap(kStrokeIcon);
     pixmap.fill(Theme::current().surround);
     QPainter painter(&pixmap);
-    const QRectF room(kSwatch + 1, 0, kPicture.width() - kSwatch - 1, kPicture.height());
+    const QRectF room(kSwatch + 1, 0, kStrokeIcon.width() - kSwatch - 1, kStrokeIcon.height());
     if (const auto display = brushwork_.display()) {
         QRectF area(display->area());
         if (!is_everywhere(stroke)) {
@@ -119,7 +120,7 @@ QIcon StrokeList::small_picture(const Stroke& stroke) const {
         }
         draw_small_picture(painter, room, display.get(), area);
     }
-    painter.fillRect(QRect(0, 0, kSwatch, kPicture.height()), swatch_of(base_.document.project(), stroke));
+    painter.fillRect(QRect(0, 0, kSwatch, kStrokeIcon.height()), swatch_of(base_.document.project(), stroke));
     return QIcon(pixmap);
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "desktop/tray/finish_rows.h"
 #include "desktop/view/commands.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QCoreApplication>
 #include <functional>
@@ -49,5 +50,8 @@ class Menu {
     QString heading_;
     bool group_ = false;
 };
+
+/// What is said in menus stands in one context of translations, whichever file says it.
+inline constexpr auto tr = &Menu::tr;
 
 }  // namespace moorhaze::desktop

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/view/plan_line.h"
 
 #include <QHelpEvent>
@@ -14,7 +15,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr double kTop = 40, kBottom = 40, kLeft = 22, kColumn = 22, kBetween = 3;
+constexpr double kPlanTop = 40, kPlanBottom = 40, kPlanLeft = 22, kColumn = 22, kBetween = 3;
 
 /// A round number of mm between scale marks that stand at least so far apart.
 double scale_step(double mm_per_px, double least_px) {
@@ -67,19 +68,19 @@ std::pair<double, double> PlanLine::shown_range() const {
 
 double PlanLine::y_of(double depth_mm) const {
     const auto [low, high] = shown_range();
-    return height() - kBottom - (depth_mm - low) / (high - low) * (height() - kTop - kBottom);
+    return height() - kPlanBottom - (depth_mm - low) / (high - low) * (height() - kPlanTop - kPlanBottom);
 }
 
 double PlanLine::depth_at(double y) const {
     const auto [low, high] = shown_range();
-    return low + (height() - kBottom - y) / (height() - kTop - kBottom) * (high - low);
+    return low + (height() - kPlanBottom - y) / (height() - kPlanTop - kPlanBottom) * (high - low);
 }
 
 QRectF PlanLine::zone_rect(int frame) const {
     const PlannedFrame& planned = desk_.plan().steps.frames[std::size_t(frame)];
-    const double top = y_of(std::isfinite(planned.far_mm) ? planned.far_mm : depth_at(kTop)),
+    const double top = y_of(std::isfinite(planned.far_mm) ? planned.far_mm : depth_at(kPlanTop)),
                  bottom = y_of(planned.near_mm);
-    return {kLeft + (frame % 2) * (kColumn + kBetween), top, kColumn, std::max(1.5, bottom - top)};
+    return {kPlanLeft + (frame % 2) * (kColumn + kBetween), top, kColumn, std::max(1.5, bottom - top)};
 }
 
 int PlanLine::frame_at(QPointF place) const {
@@ -121,13 +122,13 @@ void PlanLine::paintEvent(QPaintEvent*) {
     const double depth = std::max(0.0, setup.subject_depth_mm);
 
     // The subject, and a scale in mm at the right.
-    const QRectF body(kLeft - 4, y_of(depth), 2 * kColumn + kBetween + 8, y_of(0) - y_of(depth));
+    const QRectF body(kPlanLeft - 4, y_of(depth), 2 * kColumn + kBetween + 8, y_of(0) - y_of(depth));
     painter.setPen(Qt::NoPen);
     painter.setBrush(theme.raised);
     painter.drawRoundedRect(body, 3, 3);
     painter.setFont(theme_font(10));
     const auto [low, high] = shown_range();
-    const double step = scale_step((high - low) / std::max(1.0, height() - kTop - kBottom), 46);
+    const double step = scale_step((high - low) / std::max(1.0, height() - kPlanTop - kPlanBottom), 46);
     for (double at = std::ceil(low / step) * step; at <= high; at += step) {
         const double y = y_of(at);
         // The marks' handles stand where their numbers would.
@@ -156,7 +157,7 @@ void PlanLine::paintEvent(QPaintEvent*) {
             if (to - from <= 1e-6) return;
             painter.setPen(QPen(theme.gorse, 1, Qt::DashLine));
             painter.setBrush(QBrush(theme.gorse, Qt::BDiagPattern));
-            painter.drawRect(QRectF(kLeft - 2, y_of(to), 2 * kColumn + kBetween + 4, y_of(from) - y_of(to)));
+            painter.drawRect(QRectF(kPlanLeft - 2, y_of(to), 2 * kColumn + kBetween + 4, y_of(from) - y_of(to)));
         };
         for (const PlannedFrame& frame : frames) {
             hatch(covered, std::min(frame.near_mm, depth + setup.behind_margin_mm));

@@ -1,12 +1,7 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/view/set_commands.h"
 
 namespace moorhaze::desktop {
-namespace {
-
-constexpr auto tr = &Menu::tr;
-
-}  // namespace
-
 void add_set_commands(Menu& menu, Session& s, const WindowSteps& steps) {
     menu.add(
         "make-recipe", tr("Make a recipe of this"), "",

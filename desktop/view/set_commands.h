@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "desktop/view/menu.h"
 #include "desktop/view/window_commands.h"

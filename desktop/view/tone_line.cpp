@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/view/tone_line.h"
 
 #include <QHelpEvent>
@@ -15,8 +16,8 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr double kTop = 40, kBottom = 40, kLeft = 22, kRight = 12;
-constexpr double kLongest = 60;
+constexpr double kToneTop = 40, kToneBottom = 40, kToneLeft = 22, kToneRight = 12;
+constexpr double kLongestTone = 60;
 constexpr double kGrip = 9;
 constexpr double kNarrowest = 0.02;  // between black and white, and between points
 
@@ -50,19 +51,19 @@ void ToneLine::set_pointed(std::optional<double> tone) {
 }
 
 double ToneLine::y_of(double tone) const {
-    return height() - kBottom - tone * (height() - kTop - kBottom);
+    return height() - kToneBottom - tone * (height() - kToneTop - kToneBottom);
 }
 
 double ToneLine::tone_at(double y) const {
-    return std::clamp((height() - kBottom - y) / (height() - kTop - kBottom), 0.0, 1.0);
+    return std::clamp((height() - kToneBottom - y) / (height() - kToneTop - kToneBottom), 0.0, 1.0);
 }
 
 double ToneLine::x_of(double becomes) const {
-    return kLeft + becomes * (width() - kLeft - kRight);
+    return kToneLeft + becomes * (width() - kToneLeft - kToneRight);
 }
 
 double ToneLine::becomes_at(double x) const {
-    return std::clamp((x - kLeft) / (width() - kLeft - kRight), 0.0, 1.0);
+    return std::clamp((x - kToneLeft) / (width() - kToneLeft - kToneRight), 0.0, 1.0);
 }
 
 std::vector<ToneLine::Handle> ToneLine::handles() const {
@@ -140,14 +141,14 @@ void ToneLine::paintEvent(QPaintEvent*) {
         auto sorted = histogram_->share;
         std::sort(sorted.begin(), sorted.end());
         longest = std::max(sorted[ToneHistogram::kBins - 3], 1e-4);
-        const double high = (height() - kTop - kBottom) / ToneHistogram::kBins;
+        const double high = (height() - kToneTop - kToneBottom) / ToneHistogram::kBins;
         for (int bin = 0; bin < ToneHistogram::kBins; ++bin) {
             const double share = std::min(1.0, histogram_->share[std::size_t(bin)] / longest);
             if (share <= 0) continue;
             const int grey =
                 theme.dark ? 70 + 170 * bin / ToneHistogram::kBins : 30 + 150 * bin / ToneHistogram::kBins;
-            painter.fillRect(QRectF(kLeft, y_of((bin + 1.0) / ToneHistogram::kBins) + 0.15 * high,
-                                    std::max(2.0, kLongest * std::sqrt(share)), 0.7 * high),
+            painter.fillRect(QRectF(kToneLeft, y_of((bin + 1.0) / ToneHistogram::kBins) + 0.15 * high,
+                                    std::max(2.0, kLongestTone * std::sqrt(share)), 0.7 * high),
                              QColor(grey, grey, grey));
         }
         painter.setPen(theme.gorse);

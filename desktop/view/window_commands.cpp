@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/view/window_commands.h"
 
 #include <QCoreApplication>
@@ -14,8 +15,6 @@
 
 namespace moorhaze::desktop {
 namespace {
-
-constexpr auto tr = &Menu::tr;
 
 const char *const kSeries = "&Series", *const kEdit = "&Edit", *const kView = "&View",
                   *const kFinish = "&Finish", *const kStage = "Sta&ge", *const kHelp = "&Help";

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The command line as users' scripts see it: the program itself is run.
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>

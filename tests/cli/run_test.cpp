@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sets as users' scripts run them: the program itself is started, interrupted and killed.
 #include <sys/wait.h>
 #include <unistd.h>
@@ -177,10 +178,10 @@ TEST_CASE("a watched folder is worked on until it is stopped", "[cli][sets]") {
         std::this_thread::sleep_for(std::chrono::milliseconds(100));
     CHECK(run.end(SIGTERM) == 0);
     REQUIRE(fs::exists(table));
-    const auto json = nlohmann::json::parse(test::read_all(table));
-    CHECK(json["series"][0]["name"] == "a 1");
-    INFO(json.dump(1));
-    CHECK(json["series"][0]["state"] == "done");
+    const auto outcome = nlohmann::json::parse(test::read_all(table));
+    CHECK(outcome["series"][0]["name"] == "a 1");
+    INFO(outcome.dump(1));
+    CHECK(outcome["series"][0]["state"] == "done");
     CHECK(card.pictures("out").contains("a 1.tif"));
 }
 

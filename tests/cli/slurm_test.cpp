@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A set on a real Slurm: a controller and two node daemons on this machine, started for the test.
 #include <catch2/catch.hpp>
 #include <chrono>
@@ -65,7 +66,7 @@ class Cluster {
     test::Scratch scratch_;
 };
 
-constexpr const char* kRecipe = R"({"moorhaze_recipe": 1, "area": "reference",
+constexpr const char* kClusterRecipe = R"({"moorhaze_recipe": 1, "area": "reference",
     "alignment": {"as_they_lie": true}, "merge": [{"method": "depth"}],
     "hand_over": {"outputs": [{"format": "tiff", "bits": 16, "name": "{series}"}]},
     "doubts": {"gap_steps": 1000}})";
@@ -76,7 +77,7 @@ TEST_CASE("a set on a cluster ends in the same pixels as on one machine, also wh
           "[cli][sets][slurm]") {
     const test::Scratch scratch;
     test::write_card(scratch / "the card", {"bog cotton", "lichen", "it's moss"}, {120, 80}, 4);
-    test::write_all(scratch / "recipe.json", kRecipe);
+    test::write_all(scratch / "recipe.json", kClusterRecipe);
     const auto run = [&](const std::string& out, const std::string& more) {
         return test::run(std::string(MOORHAZE_CLI) + " run " + (scratch / "recipe.json").string() + " '" +
                          (scratch / "the card").string() + "' --out '" + (scratch / out).string() + "' " +
@@ -104,10 +105,10 @@ TEST_CASE("a set on a cluster ends in the same pixels as on one machine, also wh
                                    Catch::Contains("scancel "));
     REQUIRE(cluster.wait_until_empty());
     CHECK(pictures("on the cluster") == pictures("here"));
-    const auto json =
+    const auto outcome =
         nlohmann::json::parse(test::read_all(scratch / "on the cluster" / "moorhaze-set" / "outcome.json"));
-    REQUIRE(json["series"].size() == 3);
-    for (const auto& own : json["series"]) CHECK(own["state"] == "done");
+    REQUIRE(outcome["series"].size() == 3);
+    for (const auto& own : outcome["series"]) CHECK(own["state"] == "done");
     CHECK_THAT(run("on the cluster", "--slurm --quiet").text, Catch::Contains("done already"));
 
     // A node dies while a task runs on it: that is begun anew on the other one. Series large enough to be

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Spin pages: what is written, and how they turn and zoom in a real browser, opened from the disc.
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Align in the real window: what is measured once and placed anew by choice, drift along the depth line,
 // undo.
 #include <QCheckBox>

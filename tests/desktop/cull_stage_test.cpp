@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Bring in and Cull in the real window: cards, order, quick merge, pointing at depth, single frames.
 #include <QCheckBox>
 #include <QDoubleSpinBox>
@@ -28,26 +29,19 @@ using test::click;
 using test::mean_difference;
 using test::named;
 using test::settle;
+using test::started_window;
 using test::wait_until;
 
 namespace {
 
 constexpr int kStrips = 10;
-const cv::Size kSize{480, 240};
-
-std::unique_ptr<MainWindow> window() {
-    auto made = std::make_unique<MainWindow>();
-    made->show();
-    made->activateWindow();
-    REQUIRE(QTest::qWaitForWindowActive(made.get()));
-    return made;
-}
+const cv::Size kCullSize{480, 240};
 
 /// Frames of a strip series in any order, without focus distances, as JPEG; the k-th file shows frame
 /// order[k].
 QString write_strips(const test::Scratch& scratch, const char* folder, const std::vector<int>& order,
                      int first_second = 0) {
-    const auto pictures = test::strip_series(kSize, kStrips);
+    const auto pictures = test::strip_series(kCullSize, kStrips);
     std::filesystem::create_directories(scratch / folder);
     for (std::size_t k = 0; k < order.size(); ++k) {
         ShootingData data;
@@ -55,7 +49,7 @@ QString write_strips(const test::Scratch& scratch, const char* folder, const std
         std::snprintf(text, sizeof text, "2026-09-12 08:%02d:%02d", (first_second + 3 * int(k)) / 60,
                       (first_second + 3 * int(k)) % 60);
         data.taken = text;
-        data.exif = exif_block(data, kSize.width);
+        data.exif = exif_block(data, kCullSize.width);
         std::snprintf(text, sizeof text, "f%02d.jpg", int(k) + 1);
         write_picture(scratch / folder / text, with_bits(pictures[std::size_t(order[k])], 8), data,
                       {FileFormat::jpeg, 8, 95, true, {}}, {});
@@ -78,7 +72,7 @@ void open(MainWindow& main, const QString& folder) {
 /// Middle of a strip in the widget.
 QPoint strip_place(MainWindow& main, double strip) {
     return main.picture_view()
-        .to_widget(QPointF((strip + 0.5) / kStrips * kSize.width, kSize.height / 2.0))
+        .to_widget(QPointF((strip + 0.5) / kStrips * kCullSize.width, kCullSize.height / 2.0))
         .toPoint();
 }
 
@@ -94,7 +88,7 @@ std::vector<std::string> names(const Session& session) {
 TEST_CASE("drawing across the picture keeps what was drawn over, a click moves the nearer limit",
           "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     open(*main, write_strips(scratch, "strips", rising()));
     Session& session = main->session();
     auto& view = main->picture_view();
@@ -124,7 +118,7 @@ TEST_CASE("drawing across the picture keeps what was drawn over, a click moves t
 
 TEST_CASE("the quick merge shows the range and follows its handles", "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     open(*main, write_strips(scratch, "strips", rising()));
     auto& view = main->picture_view();
     const QImage frame = view.grab().toImage();
@@ -153,7 +147,7 @@ TEST_CASE("the quick merge shows the range and follows its handles", "[desktop][
 
 TEST_CASE("frames out of order are reported, put in order by a key, and moved by hand", "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     auto order = rising();
     std::shuffle(order.begin(), order.end(), std::mt19937(4));
     open(*main, write_strips(scratch, "strips", order));
@@ -195,7 +189,7 @@ TEST_CASE("frames out of order are reported, put in order by a key, and moved by
 
 TEST_CASE("a card of two series is listed, opened by a click, cut and joined by hand", "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     write_strips(scratch, "card/heath-1", rising());
     write_strips(scratch, "card/heath-2", {0, 1, 2, 3, 4, 5}, 600);
     open(*main, QString::fromStdString((scratch / "card").string()));
@@ -223,7 +217,7 @@ TEST_CASE("a card of two series is listed, opened by a click, cut and joined by 
 
 TEST_CASE("the frame shown is saved alone, and read back the same", "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     open(*main, write_strips(scratch, "strips", rising()));
     main->session().standpoint.set_place(6);
     const QString file = QString::fromStdString((scratch / "alone.png").string());
@@ -247,7 +241,7 @@ TEST_CASE("the frame shown is saved alone, and read back the same", "[desktop][c
 
 TEST_CASE("how much is marked as sharp can be set", "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     open(*main, write_strips(scratch, "strips", rising()));
     QTest::keyClick(main.get(), Qt::Key_M);
     settle(*main);
@@ -276,7 +270,7 @@ TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are
             return cv::Vec3d(value, value, value);
         });
     }
-    const auto main = window();
+    const auto main = started_window();
     open(*main, QString::fromStdString(scratch.folder().string()));
     CHECK(main->session().document.series().count() == 6);
     CHECK(main->session().products.looked()->whole.share[2] > 0.05);
@@ -308,7 +302,7 @@ TEST_CASE("raw frames are brought in, profiled and shown, and mixed settings are
 TEST_CASE("frames get another order with results there, too: a result knows its frames by name",
           "[desktop][cull]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     open(*main, write_strips(scratch, "strips", rising()));
     Session& session = main->session();
     QTest::keyClick(main.get(), Qt::Key_Return, Qt::ControlModifier);

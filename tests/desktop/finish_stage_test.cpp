@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Finish, driven in the real window: what its controls, the tone line and hands on the picture do to the
 // picture and to the files.
 #include <QAction>

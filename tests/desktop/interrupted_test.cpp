@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Something changes while work runs. Each controller, without a window.
 
 #include "tests/desktop/strips.h"
@@ -9,7 +10,7 @@ using test::wait_until;
 
 namespace {
 
-constexpr int kFrames = StripSession::kFrames;
+constexpr int kInterruptedFrames = StripSession::kFrames;
 
 /// Does something as soon as a job of this title has begun: by its signal, so that no quick job is missed.
 template <class Do>
@@ -42,7 +43,7 @@ TEST_CASE("a frame that arrives during alignment is aligned with the others", "[
     while_running(session, "align", [&] { own.arrive(scratch); });
     CHECK(holds_together(session));
     wait_until([&] { return !session.jobs.busy(); });
-    CHECK(session.document.series().count() == kFrames + 1);
+    CHECK(session.document.series().count() == kInterruptedFrames + 1);
     CHECK(holds_together(session));
     CHECK(session.products.plane_is_current());
     CHECK(session.products.kept_area().area() > 0);
@@ -56,7 +57,7 @@ TEST_CASE("a frame that came after the merge cannot be drawn in, and the person 
     own.merge();
     own.arrive(scratch);
     session.standpoint.set_stage(Stage::mend);
-    session.standpoint.set_source(session.document.id_at(kFrames));
+    session.standpoint.set_source(session.document.id_at(kInterruptedFrames));
     wait_until([&] { return session.brushwork.is_settled(); });
     CHECK(session.brushwork.why_not().contains("came after this merge"));
     session.brushwork.begin_stroke({60, 60});
@@ -64,7 +65,7 @@ TEST_CASE("a frame that came after the merge cannot be drawn in, and the person 
     CHECK(session.standpoint.result()->strokes.empty());
     CHECK(own.errors.join(' ').contains("Frame 7"));
     // The frame itself is looked at as what it is: laid over nothing.
-    session.standpoint.set_frame(session.document.id_at(kFrames));
+    session.standpoint.set_frame(session.document.id_at(kInterruptedFrames));
     const Shown shown = shown_of(session.document, session.standpoint, session.products, {});
     CHECK(std::holds_alternative<std::monostate>(shown.other));
     // The others still can.
@@ -103,7 +104,7 @@ TEST_CASE("a series that cannot be opened stops nothing for good", "[interrupted
     session.opening.open({StripSession::files().folder()});
     while_running(session, "profile", [&] { session.opening.open({"/heath/nowhere"}); });
     wait_until([&] { return session.looking.is_done(); });
-    CHECK(session.document.series().count() == kFrames);
+    CHECK(session.document.series().count() == kInterruptedFrames);
     CHECK(own.errors.join(' ').contains("nowhere"));
 }
 
@@ -368,7 +369,7 @@ TEST_CASE("undo while a merge runs takes back the step, not the merge", "[interr
     session.merging.merge();
     while_running(session, "merge", [&] { session.document.undo(); });
     wait_until([&] { return test::results(session).size() == 1 && !session.jobs.busy(); });
-    CHECK(session.document.series().range == FrameRange{0, kFrames - 1});
+    CHECK(session.document.series().range == FrameRange{0, kInterruptedFrames - 1});
     CHECK_FALSE(session.merging.is_current());
     CHECK(session.standpoint.result()->made_from.frames.size() == 5);
     session.document.redo();

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The whole way through the real window, by mouse and keys: open, cull, align, merge, compare, sound, mend,
 // export.
 #include <QApplication>
@@ -26,17 +27,10 @@ using test::click;
 using test::mean_difference;
 using test::named;
 using test::settle;
+using test::started_window;
 using test::wait_until;
 
 namespace {
-
-/// A window as it is when the program has started.
-std::unique_ptr<MainWindow> window() {
-    auto made = std::make_unique<MainWindow>();
-    made->show();
-    made->activateWindow();
-    return made;
-}
 
 void answer_next_question(const QString& button_text) {
     QTimer::singleShot(200, qApp, [button_text] {
@@ -52,7 +46,7 @@ void answer_next_question(const QString& button_text) {
 
 TEST_CASE("from the demo to a saved TIFF in under ten clicks", "[desktop][journey]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     click(named<QPushButton>(*main, "openDemo"));  // 1
     wait_until([&] { return main->session().looking.is_done(); });
     settle(*main);
@@ -75,7 +69,7 @@ TEST_CASE("from the demo to a saved TIFF in under ten clicks", "[desktop][journe
 TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, export, read back",
           "[desktop][journey]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     Session& session = main->session();
     main->open_paths({test::small_demo(scratch)});
     wait_until([&] { return session.looking.is_done(); });
@@ -221,7 +215,7 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
 
 TEST_CASE("leaving with a result that was not exported asks first", "[desktop][journey]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     main->open_paths({test::small_demo(scratch, "brass-wheels")});
     wait_until([&] { return main->session().looking.is_done(); });
     main->session().merging.merge();
@@ -242,7 +236,7 @@ TEST_CASE("a folder dropped on the window is opened, a broken frame in it is rep
     const test::Scratch scratch;
     const QString folder = test::small_demo(scratch);
     test::write_all((folder + "/frame-007.jpg").toStdString(), "torn off");
-    const auto main = window();
+    const auto main = started_window();
     QMimeData data;
     data.setUrls({QUrl::fromLocalFile(folder)});
     // As the system does it: what is dragged comes in first, and only where it is welcome can it be dropped.
@@ -262,7 +256,7 @@ TEST_CASE("a folder dropped on the window is opened, a broken frame in it is rep
 TEST_CASE("painting without a source, exporting into nowhere and bad names are answered, not ignored",
           "[desktop][journey]") {
     const test::Scratch scratch;
-    const auto main = window();
+    const auto main = started_window();
     main->open_paths({test::small_demo(scratch)});
     wait_until([&] { return main->session().looking.is_done(); });
     main->session().merging.merge();
@@ -284,7 +278,7 @@ TEST_CASE("painting without a source, exporting into nowhere and bad names are a
 }
 
 TEST_CASE("the window answers while a merge runs", "[desktop][journey]") {
-    const auto main = window();
+    const auto main = started_window();
     REQUIRE(main->open_demo("lichen-cups"));
     wait_until([&] { return main->session().looking.is_done(); });
     settle(*main);

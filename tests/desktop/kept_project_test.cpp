@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Projects keep themselves: closing, crashes, full discs and second windows lose nothing.
 #include <sys/resource.h>
 

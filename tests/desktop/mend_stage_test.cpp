@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Painting from another result, and what becomes of strokes afterwards.
 #include <QCheckBox>
 #include <QComboBox>

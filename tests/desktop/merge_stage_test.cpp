@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Merge in the real window: settings of the woven merge, what is known of a result laid over it, results
 // compared and renamed.
 #include <QCheckBox>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The Plan stage in the real window: numbers, devices, a shoot with its mishaps, a watched folder.
 #include <QCheckBox>
 #include <QComboBox>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Sets in the real window: a recipe of one series, done for all of a card, and what became of each.
 #include <QCheckBox>
 #include <QLabel>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // What the picture area shows follows from what there is: without a window.
 #include "desktop/session/shown.h"
 

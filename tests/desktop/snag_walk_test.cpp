@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The walk through doubtful places, without a window and in it, interrupted and to its end.
 #include <QListWidget>
 #include <QProcess>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A turntable in the real window: its views merged, one crop chosen over all of them, and a page that turns.
 #include <QCheckBox>
 #include <QDoubleSpinBox>

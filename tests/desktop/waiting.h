@@ -1,7 +1,9 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QDir>
 #include <QTest>
 #include <catch2/catch.hpp>
+#include <memory>
 
 #include "desktop/view/main_window.h"
 #include "tests/support/scratch.h"
@@ -21,6 +23,15 @@ inline void settle(desktop::MainWindow& window) {
         quiet = window.is_settled() ? quiet + 1 : 0;
         return quiet > 5;
     });
+}
+
+/// A window as it is when the program has started, in front.
+inline std::unique_ptr<desktop::MainWindow> started_window() {
+    auto made = std::make_unique<desktop::MainWindow>();
+    made->show();
+    made->activateWindow();
+    REQUIRE(QTest::qWaitForWindowActive(made.get()));
+    return made;
 }
 
 /// A small real series: the demo's frames reduced to a third, so that a journey takes seconds.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The window round the session: its commands, its place on the screen, its program.
 #include <QAction>
 #include <QApplication>
@@ -28,7 +29,7 @@ using test::wait_until;
 
 namespace {
 
-void open_strips(MainWindow& main) {
+void open_strip_window(MainWindow& main) {
     main.show();
     main.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&main));
@@ -99,7 +100,7 @@ TEST_CASE("every command has words, a tip and its own key, and what is not possi
 
 TEST_CASE("a switch shows what is, wherever it was switched", "[window]") {
     MainWindow main;
-    open_strips(main);
+    open_strip_window(main);
     Session& session = main.session();
     session.standpoint.set_stage(Stage::align);
     auto* curtain = named<QPushButton>(main, "curtain");
@@ -120,7 +121,7 @@ TEST_CASE("a switch shows what is, wherever it was switched", "[window]") {
 
 TEST_CASE("touching one merge setting leaves the others as they were typed", "[window]") {
     MainWindow main;
-    open_strips(main);
+    open_strip_window(main);
     Session& session = main.session();
     MergeChoice choice = session.merging.choice();
     choice.settings.detail_size_px = 4.5;
@@ -142,7 +143,7 @@ TEST_CASE("touching one merge setting leaves the others as they were typed", "[w
 
 TEST_CASE("a double click renames the card that was clicked, cards stay while others come", "[window]") {
     MainWindow main;
-    open_strips(main);
+    open_strip_window(main);
     Session& session = main.session();
     merge(main);
     auto* list = named<QListWidget>(main, "results");
@@ -173,7 +174,7 @@ TEST_CASE("a double click renames the card that was clicked, cards stay while ot
 TEST_CASE("a series that would be replaced with an unsaved result in it is asked for", "[window]") {
     const test::Scratch scratch;
     MainWindow main;
-    open_strips(main);
+    open_strip_window(main);
     merge(main);
     Session& session = main.session();
     auto answer = [](const QString& words) {
@@ -273,7 +274,7 @@ TEST_CASE("window, command line and a written project give the same pixels for t
 
 TEST_CASE("at 1280x800 every stage's violet button is in sight, one a tray", "[window]") {
     MainWindow main;
-    open_strips(main);
+    open_strip_window(main);
     merge(main);
     main.resize(1280, 800);
     for (int stage = 0; stage < kStageCount; ++stage) {
@@ -312,7 +313,7 @@ TEST_CASE("what needs no answer leaves by itself, what went wrong stays", "[wind
 
 TEST_CASE("the sounding closes with its stage", "[window]") {
     MainWindow main;
-    open_strips(main);
+    open_strip_window(main);
     main.point_at({100, 70}, true);
     CHECK(main.session().sounding.is_open());
     main.session().standpoint.set_stage(Stage::align);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Files that we write, read by others; files that others write, read by us.
 #include <catch2/catch.hpp>
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Finish and hand-over against what we did not write: the 24 patches of a colour chart (Debian's argyll-ref),
 // scikit-image, Pillow, ExifTool and libjxl's own tools.
 #include <catch2/catch.hpp>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Healing on open pictures against scikit-image's inpainting, which we did not write.
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>

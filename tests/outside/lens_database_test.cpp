@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Lens corrections against the formulas that Debian's lens database is written in, as the manual of lensfun
 // gives them: distortion by a polynomial of the fourth degree in the radius, falloff by an even one of the
 // sixth. The lens is whichever the database holds with both.

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Alignment, depth and merges of a real photograph with measured depth, shot with a simulated lens, against
 // textbook methods by OpenCV on frames aligned by OpenCV.
 #include <algorithm>

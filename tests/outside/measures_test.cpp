@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Our measures and merges against scikit-image, which we did not write.
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Noise and fringes on photographs that Debian's python3-skimage carries (camera, chelsea, coffee: CC0),
 // against OpenCV's non-local means and with fringes made by OpenCV's resampling.
 #include <catch2/catch.hpp>

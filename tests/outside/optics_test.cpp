@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Optics against published formulas, tables and rules of thumb.
 #include <catch2/catch.hpp>
 #include <cmath>

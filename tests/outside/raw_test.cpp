@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Raw files that cameras and others wrote. tools/outside-data fetches them from Debian's source packages.
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>

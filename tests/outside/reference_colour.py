@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Prints what scikit-image (Debian's python3-skimage) and Pillow make of the same numbers, as JSON.
 
 lab:     XYZ relative to D50, one triple a line on stdin, to CIE L*a*b*.

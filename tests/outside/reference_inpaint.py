@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Fills masked places by scikit-image's biharmonic inpainting: PICTURE MASK OUT, 8-bit files."""
 import sys
 

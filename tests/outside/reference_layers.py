@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Opens an OpenRaster file with Python's own zip and XML readers, puts its layers together (svg:src-over, in
 encoded values, as its specification says) and prints how that differs from its merged image, in steps of 16 bits."""
 import io

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Prints what scikit-image (Debian's python3-skimage) measures of two pictures, as JSON."""
 import json
 import sys

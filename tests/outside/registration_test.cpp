@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Registration of textures that we did not make, moved by code that we did not write.
 #include <catch2/catch.hpp>
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Our resampling beside that of OpenCV and scikit-image, which we did not write.
 #include <catch2/catch.hpp>
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Shoots on the simulated devices: what goes right, and each thing that goes wrong.
 #include "rig/bench.h"
 

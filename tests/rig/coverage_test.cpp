@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The sharp zone that a plan predicts, against the frames that the rig shoots.
 #include <catch2/catch.hpp>
 #include <cmath>

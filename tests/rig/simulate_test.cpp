@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "rig/simulate.h"
 
 #include <catch2/catch.hpp>
@@ -73,9 +74,11 @@ TEST_CASE("a series with its truth is written, and written the same again", "[ri
         CHECK(data.focus_distance_m);
         CHECK(data.taken);
         settings.seed = 2;
+        settings.true_pictures = false;
         simulate(settings, scratch / (scene.name + "-3"), {});
         CHECK(test::read_all(scratch / (scene.name + "-3/truth/truth.json")) !=
               test::read_all(scratch / (scene.name + "-1/truth/truth.json")));
+        CHECK_FALSE(std::filesystem::exists(scratch / (scene.name + "-3/truth/sharp.tif")));
     }
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #define CATCH_CONFIG_RUNNER
 #include "tests/support/main.h"
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "tests/support/measures.h"
 
 #include <lcms2.h>
@@ -53,29 +54,31 @@ double ciede2000(const Lab& one, const Lab& other) {
     return cmsCIE2000DeltaE(&a, &b, 1, 1, 1);
 }
 
-cv::Mat1f colour_differences(const Picture& one, const Picture& other) {
+cv::Mat1f colour_differences(const Picture& one, const Picture& other, const cv::Mat1b& mask) {
     const cmsHPROFILE srgb = cmsCreate_sRGBProfile(), lab = cmsCreateLab4Profile(nullptr);
-    const auto lab_of = [&](const Picture& picture) {
-        const cmsHTRANSFORM way =
-            cmsCreateTransform(srgb, picture.bits() == 8 ? TYPE_RGB_8 : TYPE_RGB_16, lab, TYPE_Lab_DBL,
-                               INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
-        std::vector<cmsCIELab> colours(picture.pixels.total());
-        for (int y = 0; y < picture.pixels.rows; ++y)
-            cmsDoTransform(way, picture.pixels.ptr(y),
-                           colours.data() + std::ptrdiff_t(y) * picture.pixels.cols,
-                           cmsUInt32Number(picture.pixels.cols));
-        cmsDeleteTransform(way);
-        return colours;
-    };
-    const auto a = lab_of(one), b = lab_of(other);
+    const cmsHTRANSFORM way = cmsCreateTransform(srgb, TYPE_RGB_16, lab, TYPE_Lab_DBL,
+                                                 INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+    const cv::Mat a = with_bits(one, 16).pixels, b = with_bits(other, 16).pixels;
+    cv::Mat1f differences(a.size(), 0.0f);
+    for (int y = 0; y < a.rows; ++y) {
+        std::vector<int> places;
+        std::vector<cv::Vec3w> values;
+        for (int x = 0; x < a.cols; ++x)
+            if (mask.empty() || mask(y, x)) {
+                places.push_back(x);
+                values.push_back(a.at<cv::Vec3w>(y, x));
+                values.push_back(b.at<cv::Vec3w>(y, x));
+            }
+        if (places.empty()) continue;
+        std::vector<cmsCIELab> colours(values.size());
+        cmsDoTransform(way, values.data(), colours.data(), cmsUInt32Number(values.size()));
+        for (std::size_t i = 0; i < places.size(); ++i)
+            differences(y, places[i]) =
+                float(cmsCIE2000DeltaE(&colours[2 * i], &colours[2 * i + 1], 1, 1, 1));
+    }
+    cmsDeleteTransform(way);
     cmsCloseProfile(srgb);
     cmsCloseProfile(lab);
-    cv::Mat1f differences(one.pixels.size());
-    for (int y = 0; y < differences.rows; ++y)
-        for (int x = 0; x < differences.cols; ++x) {
-            const auto i = std::size_t(y) * std::size_t(differences.cols) + std::size_t(x);
-            differences(y, x) = float(cmsCIE2000DeltaE(&a[i], &b[i], 1, 1, 1));
-        }
     return differences;
 }
 

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/picture/picture.h"
 
@@ -24,6 +25,7 @@ struct Lab {
 double ciede2000(const Lab& one, const Lab& other);
 
 /// CIEDE2000 of each place of two pictures in sRGB.
-cv::Mat1f colour_differences(const Picture& one, const Picture& other);
+/// @param mask  empty, or of their size: where it is 0 nothing is computed, and the difference is 0.
+cv::Mat1f colour_differences(const Picture& one, const Picture& other, const cv::Mat1b& mask = {});
 
 }  // namespace moorhaze::test

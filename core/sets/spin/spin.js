@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // A turntable of pictures. What it shows stands in views.js: { title, views: [file], width, height, tiles: null or
 // { size, overlap, least } }. Nothing is asked for outside of this folder.
 (function () {

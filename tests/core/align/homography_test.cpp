@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/align/homography.h"
 
 #include <catch2/catch.hpp>

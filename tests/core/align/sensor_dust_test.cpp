@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/align/sensor_dust.h"
 
 #include <catch2/catch.hpp>
@@ -12,10 +13,10 @@ using namespace moorhaze;
 
 namespace {
 
-const cv::Size kFrame(480, 320);
+const cv::Size kDustyFrame(480, 320);
 constexpr int kCount = 9, kReference = 4;
 
-const std::vector<DustSpot>& planted() {
+const std::vector<DustSpot>& planted_dust() {
     static const std::vector<DustSpot> dust{
         {{120, 90}, 7, 0.5, 0.12}, {{333, 214}, 5, 0.5, 0.20}, {{402, 61}, 9, 0.5, 0.08}};
     return dust;
@@ -26,11 +27,11 @@ const std::vector<DustSpot>& planted() {
 TEST_CASE("dust that stays on the sensor while the picture moves is found, and taken off every frame",
           "[align][dust]") {
     const test::Scratch dusty_folder, clean_folder;
-    const Series series = test::write_series(dusty_folder, test::dusty_series(kFrame, kCount, planted())),
-                 clean = test::write_series(clean_folder, test::dusty_series(kFrame, kCount, {}));
+    const Series series = test::write_series(dusty_folder, test::dusty_series(kDustyFrame, kCount, planted_dust())),
+                 clean = test::write_series(clean_folder, test::dusty_series(kDustyFrame, kCount, {}));
     const SeriesGeometry found = register_series(series, kReference, {});
-    REQUIRE(found.dust.size() == planted().size());
-    for (const DustSpot& spot : planted()) {
+    REQUIRE(found.dust.size() == planted_dust().size());
+    for (const DustSpot& spot : planted_dust()) {
         const auto own = std::min_element(found.dust.begin(), found.dust.end(), [&](auto& a, auto& b) {
             return cv::norm(a.at - spot.at) < cv::norm(b.at - spot.at);
         });
@@ -46,7 +47,7 @@ TEST_CASE("dust that stays on the sensor while the picture moves is found, and t
     // Laid over the same plane the frames are nearly those without dust, and were not before.
     SeriesGeometry as_it_is = found;
     as_it_is.dust.clear();
-    const PixelRect plane({}, kFrame);
+    const PixelRect plane({}, kDustyFrame);
     AlignedFrames mended(series, found, {2, 6}, plane), left(series, as_it_is, {2, 6}, plane),
         truth(clean, as_it_is, {2, 6}, plane);
     for (const int place : {0, 1}) {
@@ -67,25 +68,25 @@ TEST_CASE("dust that stays on the sensor while the picture moves is found, and t
 
 TEST_CASE("no dust is found where there is none, where nothing moves, or in a few frames", "[align][dust]") {
     const test::Scratch clean, still, few;
-    CHECK(register_series(test::write_series(clean, test::dusty_series(kFrame, kCount, {})), kReference, {})
+    CHECK(register_series(test::write_series(clean, test::dusty_series(kDustyFrame, kCount, {})), kReference, {})
               .dust.empty());
     // Subject and dust cannot be told apart there.
-    auto resting = test::strip_series(kFrame, kCount);
-    for (Picture& picture : resting) picture = test::shaded_by_dust(picture, planted());
+    auto resting = test::strip_series(kDustyFrame, kCount);
+    for (Picture& picture : resting) picture = test::shaded_by_dust(picture, planted_dust());
     CHECK(register_series(test::write_series(still, resting), kReference, {}).dust.empty());
-    auto pictures = test::dusty_series(kFrame, kCount, planted());
+    auto pictures = test::dusty_series(kDustyFrame, kCount, planted_dust());
     pictures.resize(5);
     CHECK(register_series(test::write_series(few, pictures), 2, {}).dust.empty());
 }
 
 TEST_CASE("dark dots of the subject are no dust", "[align][dust]") {
-    auto pictures = test::dusty_series(kFrame, kCount, {});
+    auto pictures = test::dusty_series(kDustyFrame, kCount, {});
     for (int i = 0; i < kCount; ++i) {
-        std::vector<DustSpot> dots = planted();
+        std::vector<DustSpot> dots = planted_dust();
         // They go with the picture: where a frame shows what the reference shows at the dot's place.
         for (DustSpot& dot : dots) {
             cv::Point2d at = dot.at;
-            for (int k = 0; k < 30; ++k) at += dot.at - test::held_in_hand(kFrame, kCount, i, at.x, at.y);
+            for (int k = 0; k < 30; ++k) at += dot.at - test::held_in_hand(kDustyFrame, kCount, i, at.x, at.y);
             dot.at = at;
         }
         pictures[std::size_t(i)] = test::shaded_by_dust(pictures[std::size_t(i)], dots);

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Raw files with planted light: a DNG of known sensor values must come out as that light.
 #include "core/files/raw.h"
 #include "core/files/linear_dng.h"

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/files/shooting_data.h"
 
 #include <catch2/catch.hpp>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The ground of product pictures against a planted subject: its true outline is known.
 #include <catch2/catch.hpp>
 #include <cmath>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <fstream>

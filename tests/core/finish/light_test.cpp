@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // White balance, exposure and tones against closed forms.
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -12,7 +13,7 @@ using namespace moorhaze;
 
 namespace {
 
-const ColourSpace kSpace = colour_space_of({});
+const ColourSpace kLightSpace = colour_space_of({});
 
 /// A picture of one light in all of it.
 Picture even(const cv::Vec3d& linear, cv::Size size = {24, 16}) {
@@ -38,15 +39,15 @@ TEST_CASE("the Planckian locus meets the published white of illuminant A", "[fin
 }
 
 TEST_CASE("neutral warmth leaves every colour as it is", "[finish]") {
-    CHECK(white_balance({}, kSpace) == cv::Matx33d::eye());
+    CHECK(white_balance({}, kLightSpace) == cv::Matx33d::eye());
 }
 
 TEST_CASE("light said to be bluer makes a warmer picture, and grey keeps its luminance", "[finish]") {
-    const cv::Vec3d warm = white_balance({.warmth_k = 7000}, kSpace) * cv::Vec3d(0.2, 0.2, 0.2);
+    const cv::Vec3d warm = white_balance({.warmth_k = 7000}, kLightSpace) * cv::Vec3d(0.2, 0.2, 0.2);
     CHECK(warm[0] > 0.21);
     CHECK(warm[2] < 0.19);
-    CHECK((kSpace.to_xyz * warm)[1] == Approx(0.2).margin(1e-9));
-    const cv::Vec3d violet = white_balance({.violet = 10}, kSpace) * cv::Vec3d(0.2, 0.2, 0.2);
+    CHECK((kLightSpace.to_xyz * warm)[1] == Approx(0.2).margin(1e-9));
+    const cv::Vec3d violet = white_balance({.violet = 10}, kLightSpace) * cv::Vec3d(0.2, 0.2, 0.2);
     CHECK(violet[1] < violet[0]);
     CHECK(violet[1] < violet[2]);
 }
@@ -54,19 +55,19 @@ TEST_CASE("light said to be bluer makes a warmer picture, and grey keeps its lum
 TEST_CASE("a picked place becomes grey under its own warmth and tint", "[finish]") {
     // Casts of common light: a lamp, shade, a green tube.
     for (const cv::Vec3d& cast : {cv::Vec3d(0.4, 0.3, 0.16), {0.24, 0.3, 0.41}, {0.25, 0.33, 0.24}}) {
-        const Light light = with_grey_at({}, cast, kSpace);
-        const cv::Vec3d balanced = white_balance(light, kSpace) * cast;
+        const Light light = with_grey_at({}, cast, kLightSpace);
+        const cv::Vec3d balanced = white_balance(light, kLightSpace) * cast;
         INFO(light.warmth_k << " K, " << light.violet);
         CHECK(balanced[0] == Approx(balanced[1]).epsilon(0.002));
         CHECK(balanced[2] == Approx(balanced[1]).epsilon(0.002));
     }
-    CHECK_THROWS_AS(with_grey_at({}, {0, 0, 0}, kSpace), BadParameter);
+    CHECK_THROWS_AS(with_grey_at({}, {0, 0, 0}, kLightSpace), BadParameter);
 }
 
 TEST_CASE("a picked warmth is found again from a grey that was seen under it", "[finish]") {
     const Light light{.warmth_k = 3800, .violet = 6};
-    const cv::Vec3d seen = white_balance(light, kSpace).inv() * cv::Vec3d(0.3, 0.3, 0.3);
-    const Light found = with_grey_at({}, seen, kSpace);
+    const cv::Vec3d seen = white_balance(light, kLightSpace).inv() * cv::Vec3d(0.3, 0.3, 0.3);
+    const Light found = with_grey_at({}, seen, kLightSpace);
     CHECK(found.warmth_k == Approx(3800).epsilon(1e-3));
     CHECK(found.violet == Approx(6).margin(0.02));
 }
@@ -179,7 +180,7 @@ TEST_CASE("the histogram counts what is there, and what is clipped", "[finish]")
     const Picture picture = test::picture_from({100, 100}, [](int x, int) {
         return x < 25 ? 0.0 : x < 75 ? 0.5 : 1.0;
     });
-    const ToneHistogram histogram = tone_histogram(picture, ToneCurve(ColourProfile{}), kSpace, 1);
+    const ToneHistogram histogram = tone_histogram(picture, ToneCurve(ColourProfile{}), kLightSpace, 1);
     CHECK(histogram.black_clipped == Approx(0.25));
     CHECK(histogram.white_clipped == Approx(0.25));
     CHECK(histogram.share[ToneHistogram::kBins / 2] + histogram.share[ToneHistogram::kBins / 2 - 1] ==

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The whole chain on the series that ship: profile, alignment and merge against the rig's truth.
 #include <catch2/catch.hpp>
 #include <map>
@@ -43,7 +44,7 @@ const Chain& chain(const std::string& name) {
 }
 
 /// Each merge is made once for all cases.
-const MergeResult& merged(const Chain& made, const std::string& method) {
+const MergeResult& merged_demo(const Chain& made, const std::string& method) {
     static std::map<std::pair<const Chain*, std::string>, MergeResult> merges;
     const auto known = merges.find({&made, method});
     if (known != merges.end()) return known->second;
@@ -87,7 +88,7 @@ TEST_CASE("the default merge of each demo series beats the best single frame by 
     for (const char* name : {"lichen-cups", "brass-wheels"}) {
         const Chain& made = chain(name);
         for (const MergeMethod& method : merge_methods()) {
-            const cv::Mat1f luma = test::luma_of(merged(made, method.name).picture);
+            const cv::Mat1f luma = test::luma_of(merged_demo(made, method.name).picture);
             const double db = test::psnr_db(luma, made.sharp), similarity = test::ssim(luma, made.sharp);
             WARN(name << ", " << method.name << ": " << db << " dB, SSIM " << similarity
                       << "; best single frame " << made.best_single_db << " dB, SSIM "
@@ -141,7 +142,7 @@ TEST_CASE("the woven merge beats every plain method on frames aligned by the lib
             best = std::max(best, test::psnr_db(luma, sharp));
             best_at_edges = std::max(best_at_edges, test::psnr_db(luma, sharp, edges));
         }
-        const MergeResult result = merged(made, "woven");
+        const MergeResult result = merged_demo(made, "woven");
         const cv::Mat1f woven = test::luma_of(result.picture);
         const double db = test::psnr_db(woven, sharp), at_edges = test::psnr_db(woven, sharp, edges);
 
@@ -173,8 +174,8 @@ TEST_CASE("the woven merge beats every plain method on frames aligned by the lib
         CHECK(db > best + 1.5);
         CHECK(at_edges > best_at_edges + 1.5);
         CHECK(db > ceiling - 2.5);
-        CHECK(db > test::psnr_db(test::luma_of(merged(made, "depth").picture), sharp));
-        CHECK(db > test::psnr_db(test::luma_of(merged(made, "pyramid").picture), sharp));
+        CHECK(db > test::psnr_db(test::luma_of(merged_demo(made, "depth").picture), sharp));
+        CHECK(db > test::psnr_db(test::luma_of(merged_demo(made, "pyramid").picture), sharp));
         CHECK(contrast == Approx(1).margin(0.03));
     }
 }
@@ -192,9 +193,9 @@ TEST_CASE("the woven merge shifts no tone against single frames where those are 
             if (cv::countNonZero(own) < int(own.total()) / 100) continue;
             const auto frame = frames.load(i, {});
             const Picture laid = from_linear(frame->pixels, frames.curve(), frames.profile());
-            best = std::min(best, cv::mean(test::colour_differences(laid, sharp), own)[0]);
+            best = std::min(best, cv::mean(test::colour_differences(laid, sharp, own), own)[0]);
         }
-        const double woven = cv::mean(test::colour_differences(merged(made, "woven").picture, sharp))[0];
+        const double woven = cv::mean(test::colour_differences(merged_demo(made, "woven").picture, sharp))[0];
         WARN(name << ": mean CIEDE2000 of the woven merge " << woven
                   << ", of the best single frame where it is sharp " << best);
         CHECK(woven < best + 0.3);
@@ -207,7 +208,7 @@ TEST_CASE("the depth map agrees with the true depth where there is texture", "[d
                                        {"lichen-cups", "woven"},
                                        {"brass-wheels", "woven"}}) {
         const Chain& made = chain(name);
-        const MergeResult result = merged(made, method);
+        const MergeResult result = merged_demo(made, method);
         const cv::Mat1f depth = made.truth.depth(made.area);
         // Away from depth edges and with something to see: the local contrast of the true picture.
         cv::Mat1f mean, square, low, high;

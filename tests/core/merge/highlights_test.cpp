@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Clipped highlights: sparks on a dark, textured plane, seen by a lens whose discs are known.
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>
@@ -12,8 +13,8 @@ using namespace moorhaze;
 
 namespace {
 
-const cv::Size kSize(300, 220);
-constexpr int kFrames = 12;
+const cv::Size kGlintSize(300, 220);
+constexpr int kGlintFrames = 12;
 constexpr double kPerFrame_px = 1.2;  // of a disc's radius
 
 struct Spark {
@@ -52,31 +53,31 @@ struct DarkPlane {
     /// @param frame  -1: all sharp.
     Picture picture(int frame) const {
         static const test::Texture texture(5, 80, 5, 40);
-        cv::Mat1f plane(kSize);
-        for (int y = 0; y < kSize.height; ++y)
-            for (int x = 0; x < kSize.width; ++x) plane(y, x) = float(brightness * texture.at(x, y));
+        cv::Mat1f plane(kGlintSize);
+        for (int y = 0; y < kGlintSize.height; ++y)
+            for (int x = 0; x < kGlintSize.width; ++x) plane(y, x) = float(brightness * texture.at(x, y));
         cv::Mat1f light = frame < 0 ? plane : blurred(plane, frame - 6.0);
         for (const Spark& spark : sparks) {
-            cv::Mat1f own(kSize, 0.0f);
-            for (int y = 0; y < kSize.height; ++y)
-                for (int x = 0; x < kSize.width; ++x)
+            cv::Mat1f own(kGlintSize, 0.0f);
+            for (int y = 0; y < kGlintSize.height; ++y)
+                for (int x = 0; x < kGlintSize.width; ++x)
                     own(y, x) = float(spark.light * std::clamp(spark.radius_px + 0.5 -
                                                                    std::hypot(x - spark.at.x, y - spark.at.y),
                                                                0.0, 1.0));
             light += frame < 0 ? own : blurred(own, frame - spark.frame);
         }
-        return test::picture_from(kSize, [&](int x, int y) { return encoded(std::min(1.0f, light(y, x))); });
+        return test::picture_from(kGlintSize, [&](int x, int y) { return encoded(std::min(1.0f, light(y, x))); });
     }
     Series write(const test::Scratch& scratch) const {
         std::vector<Picture> pictures;
-        for (int k = 0; k < kFrames; ++k) pictures.push_back(picture(k));
+        for (int k = 0; k < kGlintFrames; ++k) pictures.push_back(picture(k));
         return test::write_series(scratch, pictures);
     }
 };
 
-MergeResult merged(const Series& series, const char* method) {
+MergeResult merged_glints(const Series& series, const char* method) {
     const SeriesGeometry geometry = unmoved(series, 0);
-    AlignedFrames frames(series, geometry, series.chosen(), {{}, kSize});
+    AlignedFrames frames(series, geometry, series.chosen(), {{}, kGlintSize});
     return merge_method(method).merge(frames, {}, {}, {});
 }
 
@@ -119,10 +120,10 @@ TEST_CASE("no merge shows a ring round a clipped highlight", "[merge][highlights
     const Series series = scene.write(scratch);
     const cv::Mat1f truth = test::luma_of(scene.picture(-1));
     for (const char* method : {"woven", "depth", "pyramid"}) {
-        const MergeResult result = merged(series, method);
+        const MergeResult result = merged_glints(series, method);
         const cv::Mat1f luma = test::luma_of(result.picture);
         for (const Spark& spark : scene.sparks) {
-            cv::Mat1b ring(kSize, uchar(0));
+            cv::Mat1b ring(kGlintSize, uchar(0));
             cv::circle(ring, spark.at, 30, 255, cv::FILLED);
             for (const Spark& other : scene.sparks)  // their own soft edges are no ring
                 cv::circle(ring, other.at, int(other.radius_px) + 3, 0, cv::FILLED);

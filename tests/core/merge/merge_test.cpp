@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/merge.h"
 
 #include <catch2/catch.hpp>
@@ -12,7 +13,7 @@ using namespace moorhaze;
 
 namespace {
 
-const cv::Size kSize(420, 180);
+const cv::Size kMergedSize(420, 180);
 
 MergeResult merged(const Series& series, const std::string& method, const std::vector<int>& frames,
                    const Job& job = {}) {
@@ -31,8 +32,8 @@ std::vector<int> all_of(const Series& series) {
 
 TEST_CASE("every method gets close to the true picture of a strip series", "[merge]") {
     const test::Scratch scratch;
-    const Series series = test::write_series(scratch, test::strip_series(kSize, 7));
-    const cv::Mat1f truth = test::luma_of(test::strip_truth(kSize));
+    const Series series = test::write_series(scratch, test::strip_series(kMergedSize, 7));
+    const cv::Mat1f truth = test::luma_of(test::strip_truth(kMergedSize));
     double best_single = 0;
     for (const Frame& frame : series.frames)
         best_single = std::max(best_single, test::psnr_db(test::luma_of(read_picture(frame.path)), truth));
@@ -50,14 +51,14 @@ TEST_CASE("every method gets close to the true picture of a strip series", "[mer
 
 TEST_CASE("provenance and depth name the strip's frame", "[merge]") {
     const test::Scratch scratch;
-    const Series series = test::write_series(scratch, test::strip_series(kSize, 7));
+    const Series series = test::write_series(scratch, test::strip_series(kMergedSize, 7));
     for (const char* method : {"depth", "woven"}) {
         INFO(method);
         const MergeResult result = merged(series, method, all_of(series));
         int near_truth = 0, source_near = 0, count = 0;
-        for (int y = 20; y < kSize.height - 20; y += 3)
-            for (int x = 20; x < kSize.width - 20; x += 3, ++count) {
-                const double strip = std::clamp(double(x) / kSize.width * 7 - 0.5, 0.0, 6.0) + 1;
+        for (int y = 20; y < kMergedSize.height - 20; y += 3)
+            for (int x = 20; x < kMergedSize.width - 20; x += 3, ++count) {
+                const double strip = std::clamp(double(x) / kMergedSize.width * 7 - 0.5, 0.0, 6.0) + 1;
                 near_truth += std::abs(result.depth(y, x) - strip) < 0.5;
                 source_near += std::abs(result.source(y, x) - strip) < 1.01;
             }
@@ -68,7 +69,7 @@ TEST_CASE("provenance and depth name the strip's frame", "[merge]") {
 
 TEST_CASE("a merge of some frames names them by their number in the series", "[merge]") {
     const test::Scratch scratch;
-    const Series series = test::write_series(scratch, test::strip_series(kSize, 7));
+    const Series series = test::write_series(scratch, test::strip_series(kMergedSize, 7));
     for (const MergeMethod& method : merge_methods()) {
         const MergeResult result = merged(series, method.name, {2, 3, 5});
         for (const ushort source : result.source) REQUIRE((source == 3 || source == 4 || source == 6));
@@ -145,7 +146,7 @@ TEST_CASE("a stop request ends a merge", "[merge]") {
 
 TEST_CASE("below the trust floor the depth comes from around", "[merge]") {
     const test::Scratch scratch;
-    auto pictures = test::strip_series(kSize, 7);
+    auto pictures = test::strip_series(kMergedSize, 7);
     // A smooth patch in the middle strip: no frame has anything sharp there.
     for (Picture& picture : pictures)
         cv::Mat(picture.pixels(cv::Rect(190, 60, 40, 60))).setTo(cv::Scalar::all(33000));
@@ -155,7 +156,7 @@ TEST_CASE("below the trust floor the depth comes from around", "[merge]") {
         const MergeResult result = merged(series, method, all_of(series));
         for (int y = 75; y < 105; y += 5)
             for (int x = 203; x < 217; x += 4) {
-                CHECK(result.depth(y, x) == Approx(double(x) / kSize.width * 7 + 0.5).margin(1.0));
+                CHECK(result.depth(y, x) == Approx(double(x) / kMergedSize.width * 7 + 0.5).margin(1.0));
                 CHECK(result.trust(y, x) < MergeSettings{}.trust_floor);
             }
         CHECK(result.trust(20, 210) > MergeSettings{}.trust_floor);
@@ -164,10 +165,10 @@ TEST_CASE("below the trust floor the depth comes from around", "[merge]") {
 
 TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject does not", "[merge]") {
     const test::Scratch scratch;
-    auto pictures = test::strip_series(kSize, 7);
+    auto pictures = test::strip_series(kMergedSize, 7);
     // What is never sharp at the right has another grey in each frame.
     for (std::size_t i = 0; i < pictures.size(); ++i)
-        cv::Mat(pictures[i].pixels(cv::Rect(250, 0, kSize.width - 250, kSize.height)))
+        cv::Mat(pictures[i].pixels(cv::Rect(250, 0, kMergedSize.width - 250, kMergedSize.height)))
             .setTo(cv::Scalar::all(20000 + 4000.0 * double(i)));
     const Series series = test::write_series(scratch, pictures);
     const SeriesGeometry geometry = unmoved(series, 0);
@@ -177,11 +178,11 @@ TEST_CASE("the backdrop comes from the frame that is chosen for it, the subject 
         settings.backdrop_frame = 3;
         AlignedFrames frames(series, geometry, all_of(series), {{}, series.size()});
         const MergeResult result = merge_method(method).merge(frames, settings, {}, {});
-        const auto middle = result.picture.pixels.at<cv::Vec3w>(kSize.height / 2, 345);
+        const auto middle = result.picture.pixels.at<cv::Vec3w>(kMergedSize.height / 2, 345);
         CHECK(middle[1] == Approx(28000).margin(300));
-        CHECK(MadeBy(result.made_by(kSize.height / 2, 345)) == MadeBy::backdrop);
-        CHECK(MadeBy(result.made_by(kSize.height / 2, 60)) == MadeBy::depth_map);
-        CHECK(std::abs(result.depth(kSize.height / 2, 60) - (60.0 / kSize.width * 7 + 0.5)) < 1);
+        CHECK(MadeBy(result.made_by(kMergedSize.height / 2, 345)) == MadeBy::backdrop);
+        CHECK(MadeBy(result.made_by(kMergedSize.height / 2, 60)) == MadeBy::depth_map);
+        CHECK(std::abs(result.depth(kMergedSize.height / 2, 60) - (60.0 / kMergedSize.width * 7 + 0.5)) < 1);
         settings.backdrop_frame = 9;
         AlignedFrames again(series, geometry, all_of(series), {{}, series.size()});
         // Refused before minutes of reading.

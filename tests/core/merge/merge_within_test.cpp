@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Merges within a memory budget, and of a part of the picture: both have to give what a merge of all gives.
 #include "core/merge/merge_within.h"
 
@@ -13,20 +14,20 @@ using namespace moorhaze;
 
 namespace {
 
-const cv::Size kSize(300, 1000);
+const cv::Size kWithinSize(300, 1000);
 
 struct Planted {
     test::Scratch scratch;
     Series series;
     SeriesGeometry geometry;
-    Planted() : series(test::write_series(scratch, test::strip_series(kSize, 6))) {
+    Planted() : series(test::write_series(scratch, test::strip_series(kWithinSize, 6))) {
         geometry = unmoved(series, 0);
         // A little out of place, so that strips end between the frames' pixels, and one frame covers less.
         geometry.frames[2].matrix = cv::Matx33d(1.002, 0.001, -0.4, -0.001, 1.002, -1.3, 0, 0, 1);
         geometry.frames[4].matrix(1, 2) = 20.5;
     }
     MergeTask task(std::size_t megabytes) const {
-        return {series, geometry, series.chosen(), {{}, kSize}, {}, megabytes << 20};
+        return {series, geometry, series.chosen(), {{}, kWithinSize}, {}, megabytes << 20};
     }
     /// The least whole number of megabytes that will do.
     std::size_t least(const MergeMethod& method) const {
@@ -52,11 +53,11 @@ TEST_CASE("in strips a merge is what it is in one piece, by every method", "[mer
         INFO(method.name);
         const std::size_t least = planted.least(method);
         const StripPlan plan = plan_strips(method, planted.task(least));
-        CHECK(plan.rows < kSize.height / 2);
+        CHECK(plan.rows < kWithinSize.height / 2);
         CHECK(plan.margin > 0);
         const MergeResult whole = merge_within(method, planted.task(0), {}, {}),
                           strips = merge_within(method, planted.task(least), {}, {});
-        REQUIRE(strips.picture.pixels.size() == kSize);
+        REQUIRE(strips.picture.pixels.size() == kWithinSize);
         REQUIRE(strips.area == whole.area);
         // What differs is what coarse detail from beyond the margin would change.
         CHECK(difference_db(whole.picture, strips.picture) > 50);
@@ -83,8 +84,8 @@ TEST_CASE("strips meet without an edge", "[merge][memory]") {
     // Steps from row to row across the border, in the difference to the whole.
     cv::Mat1f apart = test::luma_of(strips.picture) - test::luma_of(whole.picture);
     double at_border = 0, elsewhere = 0;
-    for (int y = 1; y < kSize.height; ++y) {
-        const double step = cv::norm(apart.row(y), apart.row(y - 1), cv::NORM_L1) / kSize.width;
+    for (int y = 1; y < kWithinSize.height; ++y) {
+        const double step = cv::norm(apart.row(y), apart.row(y - 1), cv::NORM_L1) / kWithinSize.width;
         (std::abs(y - border) <= 1 ? at_border : elsewhere) =
             std::max(std::abs(y - border) <= 1 ? at_border : elsewhere, step);
     }
@@ -99,8 +100,8 @@ TEST_CASE("memory that will not do is refused with what is needed, ample memory 
     const std::size_t least = planted.least(method);
     CHECK_THROWS_WITH(merge_within(method, planted.task(least - 1), {}, {}),
                       Catch::Contains(std::to_string(least) + " MB"));
-    CHECK(plan_strips(method, planted.task(4000)).rows == kSize.height);
-    CHECK(plan_strips(method, planted.task(0)).rows == kSize.height);
+    CHECK(plan_strips(method, planted.task(4000)).rows == kWithinSize.height);
+    CHECK(plan_strips(method, planted.task(0)).rows == kWithinSize.height);
     // More memory, fewer strips.
     CHECK(plan_strips(method, planted.task(least + 6)).rows > plan_strips(method, planted.task(least)).rows);
 }
@@ -124,11 +125,11 @@ TEST_CASE("strips: the same pixels for any number of threads, and a stop is hear
 
 TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]") {
     const Planted planted;
-    const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
+    const PixelRect part(60, 300, 180, 200), whole_area({}, kWithinSize);
     const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area,
                               {});
     CHECK(trial.area() == part);
-    CHECK(trial.bytes() < 6u * 6u * std::size_t(kSize.area()) / 2);
+    CHECK(trial.bytes() < 6u * 6u * std::size_t(kWithinSize.area()) / 2);
     for (const MergeMethod& method : merge_methods()) {
         INFO(method.name);
         const MergeResult whole = merge_within(method, planted.task(0), {}, {});
@@ -152,7 +153,7 @@ TEST_CASE("a trial of a part is what the whole merge has there", "[merge][trial]
 TEST_CASE("a trial follows the settings, and reports frames that cannot be read", "[merge][trial]") {
     const Planted planted;
     std::ofstream(planted.series.frames[3].path) << "no picture";
-    const PixelRect part(60, 300, 180, 200), whole_area({}, kSize);
+    const PixelRect part(60, 300, 180, 200), whole_area({}, kWithinSize);
     const PreviewFrames trial(planted.series, planted.geometry, planted.series.chosen(), part, whole_area,
                               {});
     MergeSettings settings;
@@ -202,8 +203,8 @@ TEST_CASE("in strips, too, the depth found so far grows: strip after strip, in a
         context.on_frame = [&](const std::function<cv::Mat1f()>& so_far) { seen.push_back(so_far()); };
         merge_within(method, planted.task(least), context, {});
         REQUIRE(seen.size() > 6);
-        const double shrink = double(seen[0].cols) / kSize.width;
-        CHECK(seen[0].rows == Approx(kSize.height * shrink).margin(1));
+        const double shrink = double(seen[0].cols) / kWithinSize.width;
+        CHECK(seen[0].rows == Approx(kWithinSize.height * shrink).margin(1));
         // After the first strip's six frames its rows are known and those far below are not; at the end all.
         const int own = int(rows * shrink / 2), below = seen[0].rows - 2;
         CHECK(seen[5](own, 2) == Approx(1).margin(1.01));

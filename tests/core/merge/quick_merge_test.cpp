@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/quick_merge.h"
 
 #include <catch2/catch.hpp>
@@ -14,7 +15,7 @@ using namespace moorhaze;
 namespace {
 
 constexpr int kStrips = 8;
-const cv::Size kSize{640, 240};
+const cv::Size kQuickSize{640, 240};
 
 cv::Mat3b rgb8(const Picture& picture) {
     return with_bits(picture, 8).pixels;
@@ -23,7 +24,7 @@ cv::Mat3b rgb8(const Picture& picture) {
 /// Previews of a strip series: frame i is sharp in strip i.
 std::vector<cv::Mat3b> strips(const std::function<cv::Point2d(int, double, double)>& lie = {}) {
     std::vector<cv::Mat3b> previews;
-    for (const Picture& picture : test::strip_series(kSize, kStrips, lie)) previews.push_back(rgb8(picture));
+    for (const Picture& picture : test::strip_series(kQuickSize, kStrips, lie)) previews.push_back(rgb8(picture));
     return previews;
 }
 
@@ -46,10 +47,10 @@ double off(const cv::Mat3b& one, const cv::Mat3b& other) {
 
 TEST_CASE("a quick merge is sharp everywhere the frames are, and a range only there", "[quick]") {
     const auto previews = strips();
-    const cv::Mat3b truth = rgb8(test::strip_truth(kSize));
+    const cv::Mat3b truth = rgb8(test::strip_truth(kQuickSize));
     const QuickMerge quick(previews, register_previews(previews, {}), {});
     const cv::Mat3b whole = quick.merge(all_frames(), {});
-    REQUIRE(whole.size() == kSize);
+    REQUIRE(whole.size() == kQuickSize);
     // Each single frame is far off outside its strip.
     CHECK(off(whole, truth) < 0.4 * off(previews[3], truth));
     const cv::Mat3b near = quick.merge({0, 1, 2}, {});

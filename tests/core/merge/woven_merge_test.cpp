@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The woven merge on planted layers: what is sharp where is known to the pixel.
 #include <catch2/catch.hpp>
 #include <fstream>
@@ -13,13 +14,13 @@ using namespace moorhaze;
 
 namespace {
 
-constexpr int kFrames = 12;
-const cv::Size kSize(320, 240);
+constexpr int kWovenFrames = 12;
+const cv::Size kWovenSize(320, 240);
 
 /// Which part of the picture lies near: 1 there, 0 elsewhere.
 using Shape = std::function<double(int frame, double x, double y)>;
 
-cv::Mat1f blurred(const cv::Mat1f& picture, double sigma) {
+cv::Mat1f gaussian_blurred(const cv::Mat1f& picture, double sigma) {
     cv::Mat1f out = picture.clone();
     if (sigma > 0.05) cv::GaussianBlur(picture, out, {0, 0}, sigma, sigma, cv::BORDER_REFLECT);
     return out;
@@ -33,9 +34,9 @@ struct Layers {
     double noise = 0;
 
     cv::Mat1f light(int frame, bool sharp) const {
-        cv::Mat1f front(kSize), back(kSize), mask(kSize);
-        for (int y = 0; y < kSize.height; ++y)
-            for (int x = 0; x < kSize.width; ++x) {
+        cv::Mat1f front(kWovenSize), back(kWovenSize), mask(kWovenSize);
+        for (int y = 0; y < kWovenSize.height; ++y)
+            for (int x = 0; x < kWovenSize.width; ++x) {
                 const double m = shape(frame, x, y);
                 mask(y, x) = float(m);
                 front(y, x) = float(m * (0.25 + 0.6 * near.at(x, y)));
@@ -44,29 +45,29 @@ struct Layers {
         const double near_blur = sharp ? 0 : 0.8 * std::abs(frame - 3),
                      far_blur = sharp ? 0 : 0.8 * std::abs(frame - 9);
         const cv::Mat1f seen =
-            blurred(back, far_blur).mul(1 - blurred(mask, near_blur)) + blurred(front, near_blur);
+            gaussian_blurred(back, far_blur).mul(1 - gaussian_blurred(mask, near_blur)) + gaussian_blurred(front, near_blur);
         return seen;
     }
     Picture picture(int frame, bool sharp) const {
         cv::Mat1f seen = light(frame, sharp);
         if (!sharp && noise > 0) {
             cv::RNG random(unsigned(100 + frame));
-            cv::Mat1f grain(kSize);
+            cv::Mat1f grain(kWovenSize);
             random.fill(grain, cv::RNG::NORMAL, 0, noise);
             seen += grain;
         }
-        return test::picture_from(kSize,
+        return test::picture_from(kWovenSize,
                                   [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); });
     }
     Series write(const test::Scratch& scratch) const {
         std::vector<Picture> pictures;
-        for (int k = 0; k < kFrames; ++k) pictures.push_back(picture(k, false));
+        for (int k = 0; k < kWovenFrames; ++k) pictures.push_back(picture(k, false));
         return test::write_series(scratch, pictures);
     }
 };
 
-MergeResult merged(const Series& series, const std::string& method, const MergeSettings& settings = {},
-                   const std::vector<int>& chosen = {}, PixelRect area = {{}, kSize}) {
+MergeResult merged_layers(const Series& series, const std::string& method, const MergeSettings& settings = {},
+                   const std::vector<int>& chosen = {}, PixelRect area = {{}, kWovenSize}) {
     const SeriesGeometry geometry = unmoved(series, 0);
     AlignedFrames frames(series, geometry, chosen.empty() ? series.chosen() : chosen, area);
     return merge_method(method).merge(frames, settings, {}, {});
@@ -89,7 +90,7 @@ TEST_CASE("woven: two layers come out sharp, their depth and source are those of
     const test::Scratch scratch;
     const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
-    const MergeResult result = merged(series, "woven");
+    const MergeResult result = merged_layers(series, "woven");
     const cv::Mat1f truth = test::luma_of(layers.picture(0, true)), luma = test::luma_of(result.picture);
     CHECK(test::psnr_db(luma, truth) > 34);
     for (const cv::Point at : {cv::Point(160, 120), {140, 100}, {180, 150}}) {
@@ -111,7 +112,7 @@ TEST_CASE("woven: two layers come out sharp, their depth and source are those of
     // Better than either of the two it is woven from, on the whole picture.
     for (const char* plain : {"depth", "pyramid"})
         CHECK(test::psnr_db(luma, truth) >
-              test::psnr_db(test::luma_of(merged(series, plain).picture), truth));
+              test::psnr_db(test::luma_of(merged_layers(series, plain).picture), truth));
 }
 
 TEST_CASE("woven: the same pixels for any number of threads", "[merge][woven]") {
@@ -121,9 +122,9 @@ TEST_CASE("woven: the same pixels for any number of threads", "[merge][woven]") 
     cv::Mat one, many;
     {
         const ThreadLimit limit(1);
-        one = merged(series, "woven").picture.pixels;
+        one = merged_layers(series, "woven").picture.pixels;
     }
-    many = merged(series, "woven").picture.pixels;
+    many = merged_layers(series, "woven").picture.pixels;
     CHECK(cv::norm(one, many, cv::NORM_INF) == 0);
 }
 
@@ -132,9 +133,9 @@ TEST_CASE("woven: a part that moved is shown once, in one state", "[merge][woven
     Layers layers;
     layers.shape = [](int frame, double x, double y) { return disc(x, y, frame < 6 ? 110 : 190, 120, 34); };
     const Series series = layers.write(scratch);
-    const MergeResult result = merged(series, "woven");
+    const MergeResult result = merged_layers(series, "woven");
     const cv::Mat1f luma = test::luma_of(result.picture),
-                    plain = test::luma_of(merged(series, "pyramid").picture),
+                    plain = test::luma_of(merged_layers(series, "pyramid").picture),
                     before = test::luma_of(layers.picture(0, true)),
                     after = test::luma_of(layers.picture(11, true));
     // Where the two states differ, the result is one of them all over; a plain pyramid shows both.
@@ -159,22 +160,22 @@ TEST_CASE("glare guard: a smooth ground between blurred lights is as light as th
     // A near disc at the left, a far texture at the right, the same smooth ground around both.
     Layers layers;
     layers.shape = [](int, double x, double y) { return disc(x, y, 90, 120, 70); };
-    cv::Mat1f textured(kSize);
-    for (int y = 0; y < kSize.height; ++y)
-        for (int x = 0; x < kSize.width; ++x)
+    cv::Mat1f textured(kWovenSize);
+    for (int y = 0; y < kWovenSize.height; ++y)
+        for (int x = 0; x < kWovenSize.width; ++x)
             textured(y, x) = float(0.25 + disc(x, y, 260, 120, 50) * (0.7 * layers.far.at(x, y) - 0.1));
     std::vector<Picture> pictures;
     std::vector<cv::Mat1f> lumas;
-    for (int k = 0; k < kFrames; ++k) {
-        cv::Mat1f front(kSize), mask(kSize), grain(kSize);
-        for (int y = 0; y < kSize.height; ++y)
-            for (int x = 0; x < kSize.width; ++x) {
+    for (int k = 0; k < kWovenFrames; ++k) {
+        cv::Mat1f front(kWovenSize), mask(kWovenSize), grain(kWovenSize);
+        for (int y = 0; y < kWovenSize.height; ++y)
+            for (int x = 0; x < kWovenSize.width; ++x) {
                 mask(y, x) = float(layers.shape(k, x, y));
                 front(y, x) = mask(y, x) * float(0.3 + 0.6 * layers.near.at(x, y));
             }
         cv::Mat1f seen =
-            blurred(textured, 0.8 * std::abs(k - 9)).mul(1 - blurred(mask, 0.8 * std::abs(k - 3))) +
-            blurred(front, 0.8 * std::abs(k - 3));
+            gaussian_blurred(textured, 0.8 * std::abs(k - 9)).mul(1 - gaussian_blurred(mask, 0.8 * std::abs(k - 3))) +
+            gaussian_blurred(front, 0.8 * std::abs(k - 3));
         cv::RNG random(unsigned(100 + k));
         random.fill(grain, cv::RNG::NORMAL, 0, 0.004);
         seen += grain;
@@ -186,10 +187,10 @@ TEST_CASE("glare guard: a smooth ground between blurred lights is as light as th
     }
     const Series series = test::write_series(scratch, pictures);
     for (const char* method : {"woven", "pyramid"}) {
-        const cv::Mat1f merge = test::luma_of(merged(series, method).picture);
+        const cv::Mat1f merge = test::luma_of(merged_layers(series, method).picture);
         double worst = 0;
-        for (int y = 0; y < kSize.height; y += 16)
-            for (int x = 0; x < kSize.width; x += 16) {
+        for (int y = 0; y < kWovenSize.height; y += 16)
+            for (int x = 0; x < kWovenSize.width; x += 16) {
                 const cv::Rect place(x, y, 16, 16);
                 double low = 1, high = 0;
                 for (const cv::Mat1f& luma : lumas) {
@@ -200,7 +201,7 @@ TEST_CASE("glare guard: a smooth ground between blurred lights is as light as th
                 worst = std::max({worst, low - own, own - high});
             }
         INFO(method);
-        // Without the guard of coarse light 0.00075 and 0.0044: it was drawn from where lights were blurred.
+        // Without the guard of coarse light 0.00075 and 0.0044: it was drawn from where lights were gaussian_blurred.
         CHECK(worst < (method == std::string("woven") ? 0.0006 : 0.002));
     }
 }
@@ -212,13 +213,13 @@ TEST_CASE("woven: grain in flat areas is averaged, and chooses no frames", "[mer
     layers.noise = 0.01;
     std::vector<Picture> pictures;
     cv::RNG random(5);
-    for (int k = 0; k < kFrames; ++k) {
-        cv::Mat1f seen = layers.light(k, false), grain(kSize);
+    for (int k = 0; k < kWovenFrames; ++k) {
+        cv::Mat1f seen = layers.light(k, false), grain(kWovenSize);
         seen(cv::Rect(160, 0, 160, 240)) = 0.4f;  // a smooth backdrop that is never sharp
         random.fill(grain, cv::RNG::NORMAL, 0, 0.01);
         seen += grain;
         pictures.push_back(test::picture_from(
-            kSize, [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); }));
+            kWovenSize, [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); }));
     }
     const Series series = test::write_series(scratch, pictures);
     auto grain = [](const Picture& picture) {
@@ -226,13 +227,13 @@ TEST_CASE("woven: grain in flat areas is averaged, and chooses no frames", "[mer
         cv::meanStdDev(test::luma_of(picture)(cv::Rect(200, 30, 100, 180)), mean, deviation);
         return deviation[0];
     };
-    const MergeResult woven = merged(series, "woven");
+    const MergeResult woven = merged_layers(series, "woven");
     const double one = grain(pictures[0]), guarded = grain(woven.picture);
     MergeSettings settings;
     settings.grain_guard = false;
-    const double unguarded = grain(merged(series, "woven", settings).picture),
-                 pyramid = grain(merged(series, "pyramid").picture),
-                 plain_pyramid = grain(merged(series, "pyramid", settings).picture);
+    const double unguarded = grain(merged_layers(series, "woven", settings).picture),
+                 pyramid = grain(merged_layers(series, "pyramid").picture),
+                 plain_pyramid = grain(merged_layers(series, "pyramid", settings).picture);
     CHECK(guarded < 0.5 * one);
     CHECK(guarded < unguarded);
     int steps = 0;  // of a random choice nearly every pixel differs from the next
@@ -248,18 +249,18 @@ TEST_CASE("woven: a smooth spot in a textured ground is averaged over more frame
           "[merge][woven]") {
     const test::Scratch scratch;
     const test::Texture texture{21, 80, 3, 20};
-    cv::Mat1f ground(kSize);
-    for (int y = 0; y < kSize.height; ++y)
-        for (int x = 0; x < kSize.width; ++x)
+    cv::Mat1f ground(kWovenSize);
+    for (int y = 0; y < kWovenSize.height; ++y)
+        for (int x = 0; x < kWovenSize.width; ++x)
             ground(y, x) = float(0.4 + (1 - disc(x, y, 160, 120, 60)) * 0.5 * (texture.at(x, y) - 0.5));
     std::vector<Picture> pictures;
     cv::RNG random(7);
-    for (int k = 0; k < kFrames; ++k) {
-        cv::Mat1f seen = blurred(ground, 0.8 * std::abs(k - 6)), grain(kSize);
+    for (int k = 0; k < kWovenFrames; ++k) {
+        cv::Mat1f seen = gaussian_blurred(ground, 0.8 * std::abs(k - 6)), grain(kWovenSize);
         random.fill(grain, cv::RNG::NORMAL, 0, 0.01);
         seen += grain;
         pictures.push_back(test::picture_from(
-            kSize, [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); }));
+            kWovenSize, [&](int x, int y) { return std::clamp(double(seen(y, x)), 0.0, 1.0); }));
     }
     const Series series = test::write_series(scratch, pictures);
     const auto grain = [](const Picture& picture) {
@@ -267,12 +268,12 @@ TEST_CASE("woven: a smooth spot in a textured ground is averaged over more frame
         cv::meanStdDev(test::luma_of(picture)(cv::Rect(140, 100, 40, 40)), mean, deviation);
         return deviation[0];
     };
-    const MergeResult woven = merged(series, "woven");
+    const MergeResult woven = merged_layers(series, "woven");
     // With the two frames next to the depth alone it is 0.75 of one.
     CHECK(grain(woven.picture) < 0.5 * grain(pictures[6]));
     MergeSettings settings;
     settings.grain_guard = false;
-    CHECK(grain(woven.picture) < 0.7 * grain(merged(series, "woven", settings).picture));
+    CHECK(grain(woven.picture) < 0.7 * grain(merged_layers(series, "woven", settings).picture));
     // Noise chooses no frame: the source is the depth's.
     for (int y = 100; y < 140; ++y)
         for (int x = 140; x < 180; ++x)
@@ -285,34 +286,34 @@ TEST_CASE("woven: places that only some frames cover come from those, the rest s
     const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
     SeriesGeometry geometry = unmoved(series, 0);
-    for (int k = 6; k < kFrames; ++k) geometry.frames[std::size_t(k)].matrix(0, 2) = 40;  // to the right
-    const PixelRect area(0, 0, kSize.width + 80, kSize.height);
+    for (int k = 6; k < kWovenFrames; ++k) geometry.frames[std::size_t(k)].matrix(0, 2) = 40;  // to the right
+    const PixelRect area(0, 0, kWovenSize.width + 80, kWovenSize.height);
     AlignedFrames frames(series, geometry, series.chosen(), area);
     const MergeResult result = merge_method("woven").merge(frames, {}, {}, {});
     REQUIRE_FALSE(result.picture.alpha.empty());
     CHECK(result.picture.alpha.at<ushort>(100, 100) == 65535);
-    CHECK(result.picture.alpha.at<ushort>(100, kSize.width + 20) == 65535);
-    CHECK(result.picture.alpha.at<ushort>(100, kSize.width + 60) == 0);
-    CHECK(result.source(100, kSize.width + 20) > 6);
+    CHECK(result.picture.alpha.at<ushort>(100, kWovenSize.width + 20) == 65535);
+    CHECK(result.picture.alpha.at<ushort>(100, kWovenSize.width + 60) == 0);
+    CHECK(result.source(100, kWovenSize.width + 20) > 6);
     CHECK(result.source(100, 10) <= 6);
     CHECK(result.source(100, 10) > 0);
-    CHECK(MadeBy(result.made_by(100, kSize.width + 60)) == MadeBy::nothing);
-    CHECK(MadeBy(result.made_by(100, kSize.width + 20)) != MadeBy::nothing);
-    CHECK(result.picture.pixels.at<cv::Vec3w>(100, kSize.width + 20)[1] > 2000);
+    CHECK(MadeBy(result.made_by(100, kWovenSize.width + 60)) == MadeBy::nothing);
+    CHECK(MadeBy(result.made_by(100, kWovenSize.width + 20)) != MadeBy::nothing);
+    CHECK(result.picture.pixels.at<cv::Vec3w>(100, kWovenSize.width + 20)[1] > 2000);
 }
 
-TEST_CASE("woven: one frame and two frames are merged too, a broken one is reported and passed over",
+TEST_CASE("woven: one frame and two frames are merged_layers too, a broken one is reported and passed over",
           "[merge][woven]") {
     const test::Scratch scratch;
     const Layers layers = disc_before_backdrop();
     const Series series = layers.write(scratch);
     const cv::Mat1f own = test::luma_of(layers.picture(3, false));
-    CHECK(test::psnr_db(test::luma_of(merged(series, "woven", {}, {3}).picture), own) > 50);
+    CHECK(test::psnr_db(test::luma_of(merged_layers(series, "woven", {}, {3}).picture), own) > 50);
     const cv::Mat1f truth = test::luma_of(layers.picture(0, true));
-    CHECK(test::psnr_db(test::luma_of(merged(series, "woven", {}, {3, 9}).picture), truth) > 30);
+    CHECK(test::psnr_db(test::luma_of(merged_layers(series, "woven", {}, {3, 9}).picture), truth) > 30);
 
     std::ofstream(series.frames[5].path) << "no picture";
-    const MergeResult result = merged(series, "woven");
+    const MergeResult result = merged_layers(series, "woven");
     REQUIRE(result.problems.size() >= 1);
     CHECK(result.problems[0].frame_index == 5);
     CHECK(result.depth(120, 160) == Approx(4).margin(0.6));

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/picture/tone_curve.h"
 
 #include <catch2/catch.hpp>

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/picture/warped_frame.h"
 
 #include <catch2/catch.hpp>

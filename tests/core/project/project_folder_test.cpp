@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // Projects on disc: written, read, damaged, moved, and what they keep of results.
 #include <catch2/catch.hpp>
 #include <fstream>

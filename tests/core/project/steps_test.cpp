@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
 // The steps of the work by a project: the same decisions give the same pixels, whoever asks.
 #include <atomic>
 #include <catch2/catch.hpp>
@@ -14,11 +15,11 @@ using namespace moorhaze;
 
 namespace {
 
-constexpr int kFrames = 6;
+constexpr int kStepFrames = 6;
 
 struct Strips {
     test::Scratch scratch;
-    Series series = test::write_series(scratch, test::strip_series({240, 140}, kFrames));
+    Series series = test::write_series(scratch, test::strip_series({240, 140}, kStepFrames));
     FrameFacts facts = facts_of(series);
     Project project = with_series({}, series, {}, std::nullopt);
 };
@@ -39,9 +40,9 @@ MergeResult merged(const Project& project) {
 
 TEST_CASE("a series of a project is the one that was opened", "[project][steps]") {
     const Series series = series_of(strips().project, strips().facts);
-    REQUIRE(series.count() == kFrames);
+    REQUIRE(series.count() == kStepFrames);
     CHECK(series.size() == cv::Size(240, 140));
-    CHECK(series.range == FrameRange{0, kFrames - 1});
+    CHECK(series.range == FrameRange{0, kStepFrames - 1});
     CHECK(series.frames[3].path == strips().series.frames[3].path);
     CHECK(series.frames[3].id == strips().series.frames[3].id);
     CHECK(index_of(series, series.frames[3].id) == 3);
@@ -91,7 +92,7 @@ TEST_CASE("what was measured serves for placing anew, frames that were not measu
 TEST_CASE("a merge that cannot be says what to do", "[project][steps]") {
     using Catch::Contains;
     Project project = strips().project;
-    for (int i = 0; i < kFrames; ++i) project = with_used(project, project.frames[i].id, false);
+    for (int i = 0; i < kStepFrames; ++i) project = with_used(project, project.frames[i].id, false);
     CHECK_THROWS_WITH(merged(project), Contains("take some back"));
     const MadeFrom from = merge_inputs(strips().project, strips().project.frames[2].id);
     SeriesGeometry apart = unmoved(strips().series, 2);
@@ -106,9 +107,9 @@ TEST_CASE("looking into a series finds all there is to know, in any order of its
     std::atomic<int> told = 0;
     task.on_frame = [&](int, double detail) { told += detail > 0; };
     const Looked looked = look_into(strips().series, task, {});
-    CHECK(told == kFrames);
-    CHECK(looked.profiles.size() == kFrames);
-    CHECK(looked.whole.share.size() == kFrames);
+    CHECK(told == kStepFrames);
+    CHECK(looked.profiles.size() == kStepFrames);
+    CHECK(looked.whole.share.size() == kStepFrames);
     CHECK(looked.quick != nullptr);
     CHECK(looked.problems.empty());
     CHECK_FALSE(looked.order.needs_repair());
@@ -121,7 +122,7 @@ TEST_CASE("looking into a series finds all there is to know, in any order of its
     CHECK(in_order.order.needs_repair() == anew.order.needs_repair());
     CHECK(in_order.order.near_to_far == anew.order.near_to_far);
     CHECK(in_order.whole.share == anew.whole.share);
-    for (int k = 0; k < kFrames; ++k)
+    for (int k = 0; k < kStepFrames; ++k)
         CHECK(cv::norm(in_order.profiles[std::size_t(k)].sharpness, anew.profiles[std::size_t(k)].sharpness,
                        cv::NORM_INF) == 0);
 }
