@@ -225,3 +225,13 @@ TEST_CASE("frames that lie over each other already are not moved", "[align]") {
     CHECK(geometry.as_it_lies);
     for (const FrameGeometry& own : geometry.frames) CHECK(own.matrix == cv::Matx33d::eye());
 }
+
+TEST_CASE("frames that are taken as they lie keep their places and say so", "[align]") {
+    Series series;
+    series.frames.resize(3);
+    const SeriesGeometry geometry = unmoved(series, 2);
+    CHECK(geometry.reference == 2);
+    CHECK(geometry.as_it_lies);
+    REQUIRE(geometry.frames.size() == 3);
+    for (const FrameGeometry& own : geometry.frames) CHECK(own.matrix == cv::Matx33d::eye());
+}

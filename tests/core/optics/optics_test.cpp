@@ -144,6 +144,24 @@ TEST_CASE("impossible setups are explained at their field and never planned", "[
                       "overlap", true));
 }
 
+TEST_CASE("a frame takes the longer of settling and flash pause, its exposure, and half a second of writing",
+          "[optics]") {
+    ShootSetup setup;
+    setup.frames = 20;
+    setup.views = 3;
+    setup.shutter_s = 0.25;
+    setup.flash_sync_s = 0.5;
+    setup.settle_s = 2;
+    setup.flash_recharge_s = 5;
+    REQUIRE(plan_shoot(setup).is_possible());
+    CHECK(plan_shoot(setup).seconds == Approx(60 * (5 + 0.25 + 0.5)));
+    setup.settle_s = 7;
+    CHECK(plan_shoot(setup).seconds == Approx(60 * (7 + 0.25 + 0.5)));
+    setup.flash = false;
+    setup.settle_s = 2;
+    CHECK(plan_shoot(setup).seconds == Approx(60 * (2 + 0.25 + 0.5)));
+}
+
 TEST_CASE("a wider aperture needs more frames and loses less to diffraction", "[optics]") {
     const auto list = trade_offs(ShootSetup{});
     REQUIRE(list.size() == 7);

@@ -8,10 +8,12 @@
 #include <thread>
 
 #include "core/files/exif_block.h"
+#include "core/merge/merge.h"
 #include "core/project/edits.h"
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
 #include "core/sets/arriving_series.h"
+#include "core/sets/cluster_job.h"
 #include "core/sets/outcome.h"
 #include "tests/support/card_files.h"
 #include "tests/support/measures.h"
@@ -106,6 +108,28 @@ TEST_CASE("articles come from one table for all series, and views are numbered w
     CHECK(files_of_view(views, views.series[1], {}, {60, 40})[0].path.filename() == "K-4-02.png");
     views.out.name = "{series}.png";
     CHECK(files_of_view(views, views.series[0], {}, {60, 40})[0].path.filename() == "card-01.png");
+}
+
+TEST_CASE("a queue is asked for the memory of the largest series, and for less where the run has less",
+          "[sets]") {
+    const test::Scratch scratch;
+    test::write_card(scratch / "card", {"a", "b"});
+    SetPlan plan = plan_of(scratch);
+    PictureInfo& large = plan.series[1].frames.front().info;
+    large.width = 6000;
+    large.height = 4000;
+    large.bits = 16;
+    plan.recipe.merges = std::vector<MergeRule>{MergeRule{MergeChoice{"depth"}, std::nullopt}};
+    const double pixels = 24e6, decoded = 2 * pixels * 3 * 2, merging = merge_method("depth").bytes_per_px * pixels;
+    const auto asked = [](double bytes) { return int(std::ceil(1.2 * bytes / (1024 * 1024))); };
+    CHECK(cluster_task(plan, {}).memory_mb == asked(150e6 + decoded + std::max(merging, 60 * pixels)));
+    // 60 bytes a pixel for finishing are needed whatever a merge is held to.
+    RunSettings tight;
+    tight.memory_bytes = std::size_t(600) << 20;
+    CHECK(cluster_task(plan, tight).memory_mb == asked(150e6 + decoded + 60 * pixels));
+    plan.series.erase(plan.series.begin() + 1);
+    CHECK(cluster_task(plan, {}).memory_mb < 400);
+    CHECK(cluster_task(plan, {}).minutes >= 5);
 }
 
 TEST_CASE("a set is done once, and only what changed is done again", "[sets]") {
