@@ -18,6 +18,7 @@ struct AlignArguments {
     Placing placing;
     std::optional<bool> mend_dust;
     std::string report, folder, area = "reference";
+    bool overwrite = false;
 };
 
 const char* name_of(PlaneModel model) {
@@ -39,6 +40,7 @@ void run_align(const AlignArguments& arguments, const Common& common) {
     const Clock clock;
     const OpenedSeries opened = open_and_report(arguments.frames, common);
     const Series& series = opened.series;
+    check_targets({arguments.report}, arguments.overwrite);
     std::vector<std::string> warnings = opened.problems;
     Looked looked;
     {
@@ -152,6 +154,7 @@ CLI::App* add_align(CLI::App& app, const Common& common) {
             {"leave-out", Unplaced::leave_out}, {"interpolate", Unplaced::interpolate}}));
     add_dust_option(*command, arguments->mend_dust);
     command->add_option("--report", arguments->report, "Write a JSON report here");
+    command->add_flag("--overwrite", arguments->overwrite, "Replace an existing report");
     command->add_option("--out", arguments->folder,
                         "Write the aligned frames as 16-bit TIFF into this folder");
     command

@@ -1,11 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 
+#include <signal.h>
 #include <sys/resource.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cstdio>
 #include <iostream>
+#include <mutex>
+#include <thread>
+
+#include "core/files/protected_files.h"
 
 namespace moorhaze::cli {
 
@@ -16,9 +22,45 @@ ProgressLine::~ProgressLine() {
     if (!quiet_) std::fputc('\n', stderr);
 }
 
+std::stop_token stopped_by_signals() {
+    static std::stop_source source;
+    static std::once_flag once;
+    std::call_once(once, [] {
+        sigset_t signals;
+        sigemptyset(&signals);
+        sigaddset(&signals, SIGINT);
+        sigaddset(&signals, SIGTERM);
+        pthread_sigmask(SIG_BLOCK, &signals, nullptr);
+        std::thread([signals] {
+            int which = 0;
+            sigwait(&signals, &which);
+            source.request_stop();
+            sigwait(&signals, &which);
+            _exit(1);
+        }).detach();
+    });
+    return source.get_token();
+}
+
+void protect(const std::vector<std::filesystem::path>& files) {
+    static std::vector<ProtectedFiles> all;
+    all.emplace_back(files);
+}
+
+void check_targets(const std::vector<std::string>& files, bool overwrite) {
+    for (const std::string& file : files) {
+        if (file.empty()) continue;
+        if (is_protected(file))
+            throw FileError(file + ": is one of the frames. Originals are never written; choose another name.");
+        std::error_code unknown;
+        if (!overwrite && std::filesystem::exists(file, unknown))
+            throw FileError(file + ": exists already. Choose another name, or add --overwrite.");
+    }
+}
+
 Job ProgressLine::job() const {
-    if (quiet_) return {};
-    return {{}, [what = what_](double fraction) {
+    if (quiet_) return {stopped_by_signals(), {}};
+    return {stopped_by_signals(), [what = what_](double fraction) {
                 std::fprintf(stderr, "\r%s %3.0f %%", what.c_str(), 100 * fraction);
             }};
 }
@@ -71,6 +113,12 @@ void report(const std::vector<std::string>& problems, const std::vector<std::str
         for (const auto& note : notes) std::cerr << "moorhaze-cli: note: " << note << "\n";
 }
 
+std::vector<std::filesystem::path> files_of(const Series& series) {
+    std::vector<std::filesystem::path> files;
+    for (const Frame& frame : series.frames) files.push_back(frame.path);
+    return files;
+}
+
 bool names_folder(const std::vector<std::string>& files) {
     return std::any_of(files.begin(), files.end(),
                        [](const std::string& file) { return std::filesystem::is_directory(file); });
@@ -83,6 +131,7 @@ OpenedSeries open_and_report(const FramesArgument& frames, const Common& common)
         OpenedSeries opened = open_series({frames.files.begin(), frames.files.end()}, {});
         report(opened.problems, opened.notes, common);
         develop_as_typed(opened.series, frames);
+        protect(files_of(opened.series));
         return opened;
     }
     std::vector<FoundSeries> found;
@@ -108,6 +157,7 @@ std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, cons
     for (const FoundSeries& series : card.series) {
         all.push_back(make_series(series.frames));
         develop_as_typed(all.back().series, frames);
+        protect(files_of(all.back().series));
         report(all.back().problems, all.back().notes, common);
     }
     all[0].problems.insert(all[0].problems.begin(), card.problems.begin(), card.problems.end());

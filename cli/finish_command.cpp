@@ -22,8 +22,8 @@ struct FinishArguments {
 
 void run_finish(const FinishArguments& arguments, const Common& common) {
     arguments.options.output_for({}, arguments.out);  // wrong use is said before anything is read
-    if (!arguments.overwrite && std::filesystem::exists(arguments.out))
-        throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
+    if (!is_project(arguments.input)) protect({arguments.input});
+    check_targets({arguments.out, arguments.save_look}, arguments.overwrite);
     const ProgressLine line("finishing", common);
     ToFinish own;
     std::optional<FrameSource> frames;  // refers to the series

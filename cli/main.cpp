@@ -5,6 +5,7 @@
 
 int main(int argc, char** argv) {
     using namespace moorhaze;
+    cli::stopped_by_signals();
     CLI::App app{"Moorhaze: merges focus-bracketed series of close-up pictures.", "moorhaze-cli"};
     app.require_subcommand(1);
     app.set_version_flag("--version", "moorhaze-cli 0.1.0");
@@ -17,9 +18,18 @@ int main(int argc, char** argv) {
         command->add_flag("--quiet", common.quiet, "No progress and no notes on stderr");
     try {
         app.parse(argc, argv);
+        // What a full device did not take is not there.
+        std::cout.flush();
+        if (!std::cout || std::fflush(stdout) != 0) throw Error("what was to be printed could not be written");
     } catch (const CLI::ParseError& error) {
         const int code = app.exit(error, std::cout, std::cerr);
         return code == 0 ? 0 : 2;
+    } catch (const Cancelled&) {
+        std::cerr << "moorhaze-cli: stopped\n";
+        return 1;
+    } catch (const std::bad_alloc&) {
+        std::cerr << "moorhaze-cli: there is not enough memory. Close other programs, or give --memory.\n";
+        return 1;
     } catch (const BadParameter& error) {
         std::cerr << "moorhaze-cli: " << error.what() << "\n";
         return 2;

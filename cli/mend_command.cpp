@@ -43,6 +43,8 @@ void run_mend(const MendArguments& arguments, const Common& common) {
             "was "
             "painted as a picture");
     const std::filesystem::path file = project_file(arguments.project);
+    protect({file});
+    check_targets({arguments.report, arguments.mask}, arguments.overwrite);
     const OpenedProject opened = open_project(file, {});
     const Project& project = opened.saved.project;
     const ProjectResult& result = result_numbered(project, arguments.result, file.string());

@@ -58,6 +58,11 @@ Start start_with(const MergeArguments& arguments, const Common& common) {
         throw FileError(file.string() + ": " + std::to_string(opened.missing.size()) +
                         " of its frames are not where they were (" + names_in_words(project, opened.missing) +
                         "). Put them back, or open the project in the window, which finds them again.");
+    if (project.frames.size() == 0)
+        throw FileError(file.string() + ": holds no frames. Open it in the window and add some.");
+    std::vector<std::filesystem::path> originals{file};
+    for (const ProjectFrame& frame : project.frames) originals.push_back(frame.path);
+    protect(originals);
     return {project, opened.facts, {}, true, file.parent_path()};
 }
 
@@ -113,8 +118,9 @@ nlohmann::json made_by_json(const cv::Mat1b& made_by) {
 void run_merge(const MergeArguments& arguments, const Common& common) {
     if (arguments.method) merge_method(*arguments.method);  // wrong use is said before anything is read
     arguments.finish.output_for({}, arguments.out);
-    if (!arguments.overwrite && std::filesystem::exists(arguments.out))
-        throw FileError(arguments.out + ": exists already. Choose another name, or add --overwrite.");
+    const std::vector<std::string> targets{arguments.out, arguments.depth_out, arguments.source_out,
+                                           arguments.report};
+    check_targets(targets, arguments.overwrite);  // before anything is read, ...
     nlohmann::json seconds;
     Clock clock;
     double before = 0;
@@ -124,6 +130,7 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
         before = now;
     };
     const Start start = start_with(arguments, common);
+    check_targets(targets, arguments.overwrite);  // ... and when it is known what the originals are
     const FrameFacts& facts = start.facts;
     std::vector<std::string> warnings = start.warnings;
     Project project = with_options(start.project, arguments);

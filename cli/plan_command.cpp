@@ -11,6 +11,7 @@ namespace {
 struct PlanArguments {
     ShootSetup setup;
     std::string file, save, shutter;
+    bool overwrite = false;
     double field_mm = 0, overlap_percent = 30;
     bool refocus = false, no_flash = false, json = false;
 };
@@ -108,7 +109,9 @@ void run_plan(const CLI::App& command, PlanArguments& arguments) {
             if (problem.blocks) throw BadParameter("plan: " + problem.what);
     }
     if (!arguments.json) print(setup, plan);
-    if (!arguments.save.empty()) save_setup(arguments.save, setup);
+    if (arguments.save.empty()) return;
+    check_targets({arguments.save}, arguments.overwrite);
+    save_setup(arguments.save, setup);
 }
 
 }  // namespace
@@ -150,6 +153,7 @@ CLI::App* add_plan(CLI::App& app, const Common&) {
         ->capture_default_str();
     command->add_flag("--json", arguments->json, "As JSON, with every frame's sharp zone");
     command->add_option("--save", arguments->save, "Save the setup as this file");
+    command->add_flag("--overwrite", arguments->overwrite, "With --save: replace an existing file");
     command->callback([arguments, command] { run_plan(*command, *arguments); });
     return command;
 }

@@ -105,6 +105,12 @@ bool has_raw_ending(const std::filesystem::path& file) {
 /// The signatures of ISO/IEC 10918-1 (JPEG), TIFF 6.0 and BigTIFF, ISO/IEC 15948 (PNG), ISO/IEC 18181-2
 /// (JPEG XL) and ISO/IEC 14496-12 (the boxes of HEIF).
 FileFormat format_of_content(const std::filesystem::path& file) {
+    // Before it is opened: a pipe would wait for somebody to write.
+    std::error_code unknown;
+    if (const auto kind = std::filesystem::status(file, unknown);
+        std::filesystem::exists(kind) && !std::filesystem::is_regular_file(kind) &&
+        !std::filesystem::is_directory(kind))
+        throw FileError(file.string() + ": is a pipe or a device, and no picture. Leave it out.");
     const auto handle = codecs::open_for_reading(file);
     unsigned char start[8] = {};
     const auto count = std::fread(start, 1, sizeof start, handle.get());

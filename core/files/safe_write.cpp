@@ -10,6 +10,7 @@
 #include <cstring>
 
 #include "core/files/codecs.h"
+#include "core/files/protected_files.h"
 #include "core/work/errors.h"
 
 namespace moorhaze {
@@ -71,6 +72,9 @@ class TemporaryFile {
 
 void write_beside_then_rename(const std::filesystem::path& target, bool overwrite,
                               const std::function<void(const std::filesystem::path&)>& write) {
+    if (is_protected(target))
+        throw FileError(target.string() +
+                        ": is one of the frames that are worked on. Originals are never written; choose another name.");
     if (!overwrite && std::filesystem::exists(target))
         throw FileError(target.string() + ": exists already. Choose another name, or allow overwriting.");
     TemporaryFile temporary(target);
@@ -86,6 +90,13 @@ void write_beside_then_rename(const std::filesystem::path& target, bool overwrit
         throw FileError(message);
     }
     temporary.become(target, overwrite);
+    // So that a power cut doesn't take the new name back. A file system that cannot flush a folder has no more to give.
+    const auto folder = target.has_parent_path() ? target.parent_path() : std::filesystem::path(".");
+    const int handle = open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (handle >= 0) {
+        fsync(handle);
+        close(handle);
+    }
 }
 
 void write_text_file(const std::filesystem::path& target, const std::string& text, bool overwrite) {

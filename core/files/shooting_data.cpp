@@ -1,10 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/files/shooting_data.h"
 
+#include <fcntl.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
 #include <cmath>
+#include <cstring>
 #include <exiv2/exiv2.hpp>
 #include <mutex>
 
+#include "core/files/codecs.h"
+#include "core/files/safe_write.h"
 #include "core/work/errors.h"
 
 namespace moorhaze {
@@ -143,13 +152,44 @@ Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with,
     return exif;
 }
 
+/// By a file object of ours: given a name, the library would look up hosts for names that begin like addresses.
+/// @throws Exiv2::Error.
+Exiv2::Image::AutoPtr opened(const std::filesystem::path& file) {
+    return Exiv2::ImageFactory::open(Exiv2::BasicIo::AutoPtr(new Exiv2::FileIo(file.string())));
+}
+
+/// A file's bytes, read as they are asked for. They may be written, as exiv2 does in place: the file stays as it is.
+class MappedFile {
+  public:
+    /// @throws FileError.
+    explicit MappedFile(const std::filesystem::path& file) {
+        const int handle = open(file.c_str(), O_RDONLY | O_CLOEXEC);
+        struct stat about {};
+        if (handle >= 0 && fstat(handle, &about) == 0 && about.st_size > 0)
+            bytes_ = mmap(nullptr, std::size_t(about.st_size), PROT_READ | PROT_WRITE, MAP_PRIVATE, handle, 0);
+        if (handle >= 0) close(handle);
+        if (bytes_ == MAP_FAILED)
+            throw FileError(file.string() + ": cannot be read (" + std::strerror(errno) + "). Check the disc.");
+        size_ = std::size_t(about.st_size);
+    }
+    MappedFile(const MappedFile&) = delete;
+    MappedFile& operator=(const MappedFile&) = delete;
+    ~MappedFile() { munmap(bytes_, size_); }
+    const Exiv2::byte* bytes() const { return static_cast<const Exiv2::byte*>(bytes_); }
+    std::size_t size() const { return size_; }
+
+  private:
+    void* bytes_ = MAP_FAILED;
+    std::size_t size_ = 0;
+};
+
 }  // namespace
 
 ShootingData read_shooting_data(const std::filesystem::path& file) {
     prepare_exiv2();
     ShootingData data;
     try {
-        auto image = Exiv2::ImageFactory::open(file.string());
+        auto image = opened(file);
         image->readMetadata();
         fill(data, image->exifData());
     } catch (const Exiv2::Error&) {
@@ -177,7 +217,7 @@ ShootingData shooting_data_of(const std::vector<std::uint8_t>& block) {
 std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file) {
     prepare_exiv2();
     try {
-        auto image = Exiv2::ImageFactory::open(file.string());
+        auto image = opened(file);
         image->readMetadata();
         const Exiv2::ExifThumbC thumbnail(image->exifData());
         if (std::string(thumbnail.mimeType()) != "image/jpeg") return {};
@@ -211,7 +251,7 @@ AboutPicture read_about(const std::filesystem::path& file) {
     prepare_exiv2();
     AboutPicture about;
     try {
-        auto image = Exiv2::ImageFactory::open(file.string());
+        auto image = opened(file);
         image->readMetadata();
         const Exiv2::XmpData& xmp = image->xmpData();
         auto text = [&](const char* key) {
@@ -241,7 +281,10 @@ void write_shooting_data(const std::filesystem::path& file, const ShootingData& 
     prepare_exiv2();
     try {
         Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch);
-        auto image = Exiv2::ImageFactory::open(file.string());
+        // In memory: what the library writes to a disc that is full goes missing without a word.
+        const MappedFile before(file);
+        auto image = Exiv2::ImageFactory::open(
+            Exiv2::BasicIo::AutoPtr(new Exiv2::MemIo(before.bytes(), long(before.size()))));
         image->readMetadata();
         describe(image->xmpData(), about);
         exif["Exif.Photo.PixelXDimension"] = std::uint32_t(image->pixelWidth());
@@ -261,6 +304,16 @@ void write_shooting_data(const std::filesystem::path& file, const ShootingData& 
             image->setExifData(exif);
         }
         image->writeMetadata();
+        Exiv2::BasicIo& after = image->io();
+        after.open();
+        const Exiv2::byte* bytes = after.mmap();
+        write_beside_then_rename(file, true, [&](const std::filesystem::path& beside) {
+            auto out = codecs::open_for_writing(beside);
+            if (std::fwrite(bytes, 1, after.size(), out.get()) != after.size())
+                throw FileError(beside.string() + ": could not be written. Is the disc full?");
+            codecs::finish_writing(std::move(out), beside);
+        });
+        after.close();
     } catch (const Exiv2::Error& error) {
         throw FileError(file.string() + ": the shooting data could not be written (" + error.what() +
                         "). Save in another format, or without shooting data.");

@@ -4,6 +4,7 @@
 #include <fstream>
 
 #include "core/files/safe_write.h"
+#include "core/work/json_text.h"
 #include "core/work/members.h"
 
 namespace moorhaze {
@@ -273,7 +274,7 @@ std::string json_of(const Finish& finish) {
 
 Finish finish_of(const std::string& text) {
     try {
-        const Json json = Json::parse(text);
+        const Json json = parsed_json(text);
         Members members(json, "of the finish");
         return finish_of_object(members);
     } catch (const nlohmann::json::exception& error) {
@@ -313,7 +314,7 @@ std::string json_of(const HandOver& own) {
 HandOver hand_over_of(const std::string& text) {
     HandOver own;
     try {
-        const Json json = Json::parse(text);
+        const Json json = parsed_json(text);
         Members members(json, "of handing over");
         members.get("article", own.article);
         std::string article_list;
@@ -374,7 +375,7 @@ Finish read_look(const std::filesystem::path& file) {
     std::ifstream in(file);
     if (!in) throw FileError(file.string() + ": cannot be read. Check that it exists and may be read.");
     try {
-        const Json json = Json::parse(in);
+        const Json json = parsed_json(in);
         Members members(json, "of the look");
         int version = 0;
         members.get("moorhaze_look", version);

@@ -17,6 +17,7 @@ namespace moorhaze {
 namespace {
 
 constexpr double kMillimetresPerInch = 25.4;
+constexpr std::size_t kLongestName = 255, kLongestPart = 200;  // bytes; Linux file systems' limit, and room for the rest
 constexpr double kMostPixels = 65535;  // more than any picture that is opened
 
 std::string plain(double value) {
@@ -69,7 +70,14 @@ std::string as_file_name(const std::string& text) {
                     : letter;
     while (!name.empty() && (name.back() == ' ' || name.back() == '.')) name.pop_back();
     const auto first = name.find_first_not_of(" .");
-    return first == std::string::npos ? std::string() : name.substr(first);
+    return first == std::string::npos ? "unnamed" : name.substr(first);
+}
+
+std::string shortened(const std::string& text, std::size_t bytes) {
+    if (text.size() <= bytes) return text;
+    // Not within a letter of several bytes (UTF-8, RFC 3629).
+    while (bytes > 0 && ((unsigned char)text[bytes] & 0xc0) == 0x80) --bytes;
+    return text.substr(0, bytes);
 }
 
 void check(const Output& output) {
@@ -138,7 +146,7 @@ const std::vector<std::string>& name_pattern_parts() {
 
 std::string name_of_output(const std::string& pattern, const NameParts& parts, FileFormat format) {
     const std::string format_word = ending_of(format).substr(1);
-    const std::string values[] = {parts.series,
+    const std::string values[] = {shortened(parts.series, kLongestPart),
                                   parts.result,
                                   parts.method,
                                   parts.article,
@@ -168,12 +176,16 @@ std::string name_of_output(const std::string& pattern, const NameParts& parts, F
         name += values[found - known.begin()];
         at = end + 1;
     }
+    if (pattern.find_first_not_of(" .") == std::string::npos) throw BadParameter("the file needs a name");
     name = as_file_name(name);
-    if (name.empty()) throw BadParameter("the file needs a name");
     const std::string ending = ending_of(format);
     const bool has_ending =
         name.size() > ending.size() && name.compare(name.size() - ending.size(), ending.size(), ending) == 0;
-    return has_ending ? name : name + ending;
+    if (!has_ending) name += ending;
+    if (name.size() > kLongestName)
+        throw BadParameter("the file's name would have " + std::to_string(name.size()) +
+                           " bytes, and file systems take 255; shorten what it is made of");
+    return name;
 }
 
 std::map<std::string, std::string> read_articles(const std::filesystem::path& file) {

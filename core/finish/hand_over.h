@@ -81,8 +81,10 @@ std::string name_of_output(const std::string& pattern, const NameParts& parts, F
 /// The parts that a pattern may hold, with their braces.
 const std::vector<std::string>& name_pattern_parts();
 /// A text as the name of a file: what file systems and shells of today refuse, and control characters, become
-/// '-'; nothing hidden. Empty where nothing is left.
+/// '-'; nothing hidden. "unnamed" where nothing is left: no name is ever empty, "." or "..".
 std::string as_file_name(const std::string& text);
+/// The beginning of a text, at most so many bytes long, of whole letters (UTF-8).
+std::string shortened(const std::string& text, std::size_t bytes);
 /// Article numbers by the names of series, as a table of theirs has them: a line each, series and number
 /// parted by a comma, a semicolon or a tab; of lines without one, and of the rest of the columns, nothing is
 /// taken.

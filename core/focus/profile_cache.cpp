@@ -79,6 +79,12 @@ bool read_grid(std::istream& in, Grid& grid) {
 
 }  // namespace
 
+std::string content_key_of_text(std::string_view bytes) {
+    Hash hash;
+    hash.add(bytes.data(), bytes.size());
+    return hash.digits();
+}
+
 std::string content_key_of(const std::filesystem::path& path, const Job& job) {
     const auto file = codecs::open_for_reading(path);
     Hash hash;

@@ -11,6 +11,8 @@ namespace moorhaze {
 /// Names a file by its bytes (XXH3, 128 bit), so that it is known again wherever it lies: 32 digits.
 /// @throws FileError when it cannot be read, Cancelled.   Thread-safe.
 std::string content_key_of(const std::filesystem::path& file, const Job& job);
+/// The same of bytes at hand.
+std::string content_key_of_text(std::string_view bytes);
 
 /// What was once seen of frames, kept in a folder by the content of their files: a series that is opened
 /// again, moved or renamed needs no decoding. Files that are missing, damaged or of another version are as if

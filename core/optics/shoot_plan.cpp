@@ -9,6 +9,7 @@
 
 #include "core/files/safe_write.h"
 #include "core/work/errors.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze {
 
@@ -219,7 +220,7 @@ std::string json_of(const ShootSetup& setup) {
 ShootSetup setup_of_json(const std::string& text) {
     ShootSetup setup;
     try {
-        const auto json = nlohmann::json::parse(text);
+        const auto json = parsed_json(text);
         if (json.at("moorhaze_setup") != 1) throw FileError("is of a newer version. Use the newer Moorhaze.");
         each_member(setup, [&](const char* name, auto& value) {
             if (json.contains(name)) json.at(name).get_to(value);

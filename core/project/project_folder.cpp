@@ -17,6 +17,7 @@
 #include "core/project/project_json.h"
 #include "core/project/sound.h"
 #include "core/work/for_rows.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze {
 namespace {
@@ -57,7 +58,7 @@ SavedProject saved_of(const std::string& text, const fs::path& folder) {
     SavedProject saved;
     saved.project = project_from_json(text, folder);
     check_sound(saved.project);
-    const Json json = Json::parse(text);
+    const Json json = parsed_json(text);
     if (const auto window = json.find("window"); window != json.end() && window->is_object())
         saved.standing = standing_of(*window);
     if (const auto size = json.find("frame_size_px"); size != json.end() && size->is_array() &&
@@ -235,7 +236,7 @@ std::string names_in_words(const Project& project, const std::vector<FrameId>& f
 }
 
 fs::path free_project_file(const fs::path& parent, const std::string& name) {
-    const std::string named = as_file_name(name), safe = named.empty() ? "series" : named;
+    const std::string safe = name.empty() ? "series" : shortened(as_file_name(name), 200);
     std::string own = safe;
     std::error_code unknown;
     for (int number = 2; fs::exists(parent / own, unknown); ++number)

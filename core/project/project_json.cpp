@@ -3,6 +3,7 @@
 
 #include "core/finish/finish_json.h"
 #include "core/project/decisions_json.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze {
 namespace {
@@ -372,10 +373,10 @@ std::string to_json(const Project& own, const std::filesystem::path& folder) {
 
 Project project_from_json(const std::string& text, const std::filesystem::path& folder) {
     try {
-        const Json json = Json::parse(text);
+        const Json json = parsed_json(text);
         if (!json.is_object() || !json.contains("moorhaze_project"))
             throw FileError("is no project of Moorhaze");
-        if (const int version = json["moorhaze_project"].get<int>(); version > kProjectVersion)
+        if (const auto version = json["moorhaze_project"].get<std::int64_t>(); version > kProjectVersion)
             throw FileError("is of version " + std::to_string(version) + ", newer than this Moorhaze (" +
                             std::to_string(kProjectVersion) + "). Use the newer one.");
         return project_of(json, {folder});

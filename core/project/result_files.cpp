@@ -9,9 +9,12 @@
 #include "core/files/float_tiff.h"
 #include "core/files/picture_file.h"
 #include "core/files/safe_write.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze {
 namespace {
+
+constexpr double kMostPx = 1e6;  // farther out lies no picture
 
 namespace fs = std::filesystem;
 using Json = nlohmann::ordered_json;
@@ -72,7 +75,6 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
                       spot.at("radius_px").get<double>(),
                       spot.at("softness").get<double>(),
                       spot.at("depth").get<double>()};
-        constexpr double kMostPx = 1e6;  // farther out lies no picture
         if (!(std::abs(dust.at.x) < kMostPx && std::abs(dust.at.y) < kMostPx && dust.radius_px > 0.1 &&
               dust.radius_px < 1000 && dust.softness > 0 && dust.softness <= 1 && dust.depth >= 0 &&
               dust.depth <= kDeepestDust))
@@ -87,6 +89,8 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
         FrameGeometry frame;
         for (std::size_t k = 0; k < 9; ++k) frame.matrix.val[k] = from.at("matrix").at(k).get<double>();
         for (std::size_t k = 0; k < 3; ++k) frame.gains[int(k)] = from.at("gains").at(k).get<double>();
+        for (const double part : frame.matrix.val)
+            if (!(std::abs(part) < kMostPx)) throw FileError("a frame lies nowhere");
         if (!(std::abs(cv::determinant(frame.matrix)) > 1e-9)) throw FileError("a frame lies nowhere");
         frame.registered = from.at("registered").get<bool>();
         frame.interpolated = from.at("interpolated").get<bool>();
@@ -98,6 +102,17 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
         own.frames.push_back(std::move(frame));
     }
     return own;
+}
+
+/// Whether the plane of a frame passes out of sight within an area of reference pixels.
+bool has_horizon(const cv::Matx33d& matrix, PixelRect area) {
+    const cv::Matx33d back = matrix.inv();
+    const auto depth = [&](int x, int y) { return back(2, 0) * x + back(2, 1) * y + back(2, 2); };
+    const double middle = depth(area.x + area.width / 2, area.y + area.height / 2);
+    for (const int x : {area.x, area.x + area.width})
+        for (const int y : {area.y, area.y + area.height})
+            if (!(depth(x, y) / middle > 0.05)) return true;
+    return false;
 }
 
 /// All of a plane, or nothing where the file says that there is none.
@@ -158,7 +173,7 @@ StoredResult read_result(const fs::path& project, const ProjectResult& own, cons
     try {
         std::ifstream in(file);
         if (!in) throw FileError("cannot be read");
-        const Json json = Json::parse(in);
+        const Json json = parsed_json(in);
         if (json.at("moorhaze_result").get<int>() > kVersion)
             throw FileError("is of a newer version than this Moorhaze. Use the newer one.");
         const Json& area = json.at("area_px");
@@ -169,6 +184,9 @@ StoredResult read_result(const fs::path& project, const ProjectResult& own, cons
             result.problems.push_back(
                 {problem.at("frame").get<int>(), problem.at("what").get<std::string>()});
         stored.geometry = geometry_of(json.at("geometry"), own.made_from.align.look.frames);
+        for (const FrameGeometry& frame : stored.geometry.frames)
+            if (has_horizon(frame.matrix, result.area))
+                throw FileError("a frame is seen edge on");
         result.picture = read_picture(names.file(".tif"), {}, job);
         if (result.picture.bits() != 16 || result.picture.pixels.size() != result.area.size())
             throw FileError("does not fit its picture");

@@ -8,7 +8,8 @@
 namespace moorhaze {
 namespace {
 
-constexpr double kMostPx = 1e6;  // farther out lies no picture
+constexpr double kMostPx = 1e6;      // farther out lies no picture
+constexpr double kMostRadius = 1000;  // px: the largest brush; what grows by it takes its square in time and memory
 
 void require(bool holds, const std::string& otherwise) {
     if (!holds) throw FileError("is damaged (" + otherwise + ")");
@@ -34,7 +35,7 @@ void check_points(const std::vector<StrokePoint>& points) {
 
 void check_strokes(const SharedList<Stroke>& strokes) {
     for (const Stroke& stroke : strokes) {
-        require(stroke.radius_px >= 0.5 && stroke.radius_px <= kMostPx, "a stroke has an impossible radius");
+        require(stroke.radius_px >= 0.5 && stroke.radius_px <= kMostRadius, "a stroke has an impossible radius");
         require(stroke.softness >= 0 && stroke.softness <= 1 && stroke.flow >= 0 && stroke.flow <= 1,
                 "a stroke has an impossible softness or flow");
         check_points(stroke.points);
@@ -43,6 +44,10 @@ void check_strokes(const SharedList<Stroke>& strokes) {
         if (const auto* rule = std::get_if<WhereRule>(&stroke.shape))
             require(lies_within(rule->least, kMostPx) && lies_within(rule->most, kMostPx),
                     "a stroke has an impossible rule");
+        if (const auto* fade = std::get_if<FadeAcross>(&stroke.shape))
+            require(stroke.points.size() == 2 &&
+                        (fade->through.empty() || !std::holds_alternative<FromPlace>(stroke.source)),
+                    "a fade leads nowhere");
         if (const auto* place = std::get_if<FromPlace>(&stroke.source))
             require(lies_within(place->dx_px, kMostPx) && lies_within(place->dy_px, kMostPx),
                     "a stroke is copied from out of every picture");

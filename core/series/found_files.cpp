@@ -32,7 +32,8 @@ std::vector<std::filesystem::path> pictures_in(const std::filesystem::path& fold
     std::vector<std::filesystem::path> files;
     std::error_code failure;
     for (const auto& inside : std::filesystem::directory_iterator(folder, failure))
-        if (looks_like_picture(inside.path())) files.push_back(inside.path());
+        if (std::error_code unknown; looks_like_picture(inside.path()) && inside.is_regular_file(unknown))
+            files.push_back(inside.path());
     if (failure)
         throw FileError(folder.string() + ": the folder cannot be read (" + failure.message() +
                         "). Check its permissions.");
@@ -67,6 +68,11 @@ void follow_overflow(std::vector<Frame>& frames) {
 
 }  // namespace
 
+bool holds_set(const std::filesystem::path& folder) {
+    std::error_code unknown;
+    return std::filesystem::is_directory(folder / kSetFolder, unknown);
+}
+
 FoundFiles find_files(const std::vector<std::filesystem::path>& files_or_folder) {
     std::vector<std::filesystem::path> files;
     for (const auto& entry : files_or_folder) {
@@ -83,9 +89,12 @@ FoundFiles find_files(const std::vector<std::filesystem::path>& files_or_folder)
                  inside.increment(failure)) {
                 const std::string name = inside->path().filename().string();
                 // What a simulated shoot knows of itself is no frame.
-                if (inside->is_directory() && (name.front() == '.' || name == "truth"))
+                std::error_code unknown;  // a link that leads round in a circle is neither
+                const bool is_folder = inside->is_directory(unknown);
+                if (is_folder && (name.front() == '.' || name == "truth" || name == kSetFolder ||
+                                  holds_set(inside->path())))
                     inside.disable_recursion_pending();
-                else if (!inside->is_directory() && looks_like_picture(inside->path()))
+                else if (inside->is_regular_file(unknown) && looks_like_picture(inside->path()))
                     here.push_back(inside->path());
             }
         }

@@ -23,8 +23,8 @@ std::map<fs::path, std::uintmax_t> pictures_within(const fs::path& folder) {
     for (const fs::recursive_directory_iterator end; at != end; at.increment(failed)) {
         if (failed) break;
         const std::string name = at->path().filename().string();
-        // Hidden ones are temporary, and the pictures of a run in this folder are no frames.
-        if (name.starts_with('.') || name == "moorhaze-set") {
+        // Hidden ones are temporary, and what a set wrote is no frame.
+        if (name.starts_with('.') || name == kSetFolder || holds_set(at->path())) {
             at.disable_recursion_pending();
             continue;
         }

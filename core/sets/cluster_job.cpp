@@ -3,8 +3,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdio>
+#include <fstream>
 
 #include "core/files/safe_write.h"
+#include "core/work/errors.h"
 
 namespace moorhaze {
 namespace {
@@ -22,9 +25,47 @@ constexpr double kMegabyte = 1024 * 1024;
 std::string quoted_for_shell(const std::string& text) {
     const char* plain = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-./,:+=@%";
     if (!text.empty() && text.find_first_not_of(plain) == std::string::npos) return text;
-    std::string safe = "'";
-    for (const char letter : text) safe += letter == '\'' ? std::string("'\\''") : std::string(1, letter);
+    const auto is_control = [](unsigned char letter) { return letter < 32 || letter == 127; };
+    const bool in_octal = std::any_of(text.begin(), text.end(), is_control);
+    std::string safe = in_octal ? "$'" : "'";
+    for (const char letter : text) {
+        if (in_octal && (is_control((unsigned char)letter) || letter == '\'' || letter == '\\')) {
+            char code[8];
+            std::snprintf(code, sizeof code, "\\%03o", unsigned((unsigned char)letter));
+            safe += code;
+        } else {
+            safe += letter == '\'' ? std::string("'\\''") : std::string(1, letter);
+        }
+    }
     return safe + "'";
+}
+
+std::string tasks_text(const std::vector<Words>& commands) {
+    std::string text;
+    for (const Words& words : commands) {
+        text += std::to_string(words.size()) + '\0';
+        for (const std::string& word : words) text += word + '\0';
+    }
+    return text;
+}
+
+Words task_of(const fs::path& file, int number) {
+    std::ifstream in(file, std::ios::binary);
+    if (!in) throw FileError(file.string() + ": cannot be read. Submit the set again.");
+    const auto next = [&] {
+        std::string word;
+        if (!std::getline(in, word, '\0') || in.eof())
+            throw FileError(file.string() + ": has no task " + std::to_string(number) + ". Submit the set again.");
+        return word;
+    };
+    for (int task = 1;; ++task) {
+        const std::string count = next();
+        if (count.empty() || count.size() > 6 || count.find_first_not_of("0123456789") != std::string::npos)
+            throw FileError(file.string() + ": is no file of tasks. Submit the set again.");
+        Words words;
+        for (int left = std::stoi(count); left > 0; --left) words.push_back(next());
+        if (task == number) return words;
+    }
 }
 
 ClusterTask cluster_task(const SetPlan& plan, const RunSettings& settings) {
@@ -46,51 +87,41 @@ ClusterTask cluster_task(const SetPlan& plan, const RunSettings& settings) {
     return task;
 }
 
-ClusterScripts write_cluster_scripts(const SetPlan& plan, const std::vector<std::string>& commands,
-                                     const std::string& collect, const RunSettings& settings) {
-    const fs::path folder = fs::absolute(set_folder(plan.out) / "cluster").lexically_normal();
+ClusterScripts write_cluster_scripts(const fs::path& set_folder, const ClusterTask& task, const std::string& program,
+                                     const std::vector<Words>& commands, const Words& collect, bool joint) {
+    const fs::path folder = fs::absolute(set_folder / "cluster").lexically_normal();
     std::error_code failed;
     fs::create_directories(folder, failed);
-    std::string list;
-    for (const std::string& command : commands) list += command + "\n";
-    const fs::path commands_file = folder / "commands.txt";
-    write_text_file(commands_file, list, true);
-    const ClusterTask task = cluster_task(plan, settings);
-    const std::string count = std::to_string(commands.size());
-    ClusterScripts scripts{folder / "series.sh", folder / "table.sh", int(commands.size())};
-    // Lines of #SBATCH are read to their end as they are: names with spaces stand in quotes.
+    const fs::path tasks = folder / "tasks";
+    write_text_file(tasks, tasks_text(commands), true);
+    ClusterScripts scripts;
+    scripts.series = folder / "series.sh";
+    scripts.table = folder / "table.sh";
+    scripts.series_log = folder / "task-%a.log";
+    scripts.table_log = folder / "table.log";
+    scripts.tasks = int(commands.size());
+    const std::string own_memory = "#SBATCH --mem=" + std::to_string(task.memory_mb) + "M\n",
+                      own_time = "#SBATCH --time=" + std::to_string(task.minutes) + "\n";
     write_text_file(scripts.series,
                     "#!/bin/bash\n"
                     "#SBATCH --job-name=moorhaze\n"
                     "#SBATCH --array=1-" +
-                        count +
+                        std::to_string(std::max<std::size_t>(1, commands.size())) +
                         "\n"
-                        "#SBATCH --ntasks=1\n"
-                        "#SBATCH --mem=" +
-                        std::to_string(task.memory_mb) +
-                        "M\n"
-                        "#SBATCH --time=" +
-                        std::to_string(task.minutes) +
-                        "\n"
+                        "#SBATCH --ntasks=1\n" +
+                        own_memory + own_time +
                         "#SBATCH --requeue\n"
-                        "#SBATCH --output=\"" +
-                        (folder / "task-%a.log").string() +
-                        "\"\n"
-                        "eval \"$(sed -n \"${SLURM_ARRAY_TASK_ID}p\" " +
-                        quoted_for_shell(commands_file.string()) + ")\"\n",
+                        "exec " +
+                        quoted_for_shell(program) + " run --task \"$SLURM_ARRAY_TASK_ID\" " +
+                        quoted_for_shell(tasks.string()) + "\n",
                     true);
+    std::string line = "exec " + quoted_for_shell(program);
+    for (const std::string& word : collect) line += " " + quoted_for_shell(word);
     write_text_file(scripts.table,
                     "#!/bin/bash\n"
                     "#SBATCH --job-name=moorhaze-table\n"
-                    "#SBATCH --ntasks=1\n"
-                    "#SBATCH --mem=" +
-                        std::to_string(plan.recipe.turntable ? task.memory_mb : 300) +
-                        "M\n"
-                        "#SBATCH --time=" +
-                        std::to_string(plan.recipe.turntable ? task.minutes : 10) +
-                        "\n"
-                        "#SBATCH --output=\"" +
-                        (folder / "table.log").string() + "\"\n" + collect + "\n",
+                    "#SBATCH --ntasks=1\n" +
+                        (joint ? own_memory + own_time : "#SBATCH --mem=300M\n#SBATCH --time=10\n") + line + "\n",
                     true);
     return scripts;
 }

@@ -9,6 +9,8 @@
 #include "core/files/safe_write.h"
 #include "core/project/decisions_json.h"
 #include "core/sets/html.h"
+#include "core/sets/set_paths.h"
+#include "core/work/json_text.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -48,7 +50,7 @@ std::string page_of(const fs::path& folder, const std::vector<SeriesRecord>& rec
          << "</h1>\n<table><thead><tr><th>Picture</th><th>Series</th><th>State</th><th>Frames</th>"
             "<th>Time</th><th>Files and remarks</th></tr></thead><tbody>\n";
     for (const SeriesRecord& own : records) {
-        const fs::path small = small_picture_file(folder, own.name);
+        const fs::path small = SetPaths(folder).small_picture(own.name);
         std::error_code unknown;
         html << "<tr class=\"" << name_of(own.state) << "\"><td>";
         if (own.is_made() && fs::exists(small, unknown)) {
@@ -91,8 +93,7 @@ Json outcome_json(const fs::path& folder, const std::vector<SeriesRecord>& recor
 
 void write_set_list(const SetPlan& plan) {
     const fs::path folder = set_folder(plan.out);
-    std::error_code failed;
-    fs::create_directories(folder, failed);
+    SetPaths(folder).make();
     std::map<std::string, SeriesRecord> series;
     try {
         for (const SeriesRecord& own : read_records(folder)) series[own.name] = own;
@@ -115,7 +116,7 @@ std::vector<SeriesRecord> read_records(const fs::path& folder) {
     std::map<std::string, SeriesRecord> known;
     if (std::ifstream in(list_file(folder)); in) {
         try {
-            const Json list = Json::parse(in);
+            const Json list = parsed_json(in);
             for (const Json& own : list.at("series")) {
                 SeriesRecord record;
                 own.at("name").get_to(record.name);
@@ -158,15 +159,15 @@ std::string table_of(const std::vector<SeriesRecord>& records) {
         text << (own.number < 10    ? "  "
                  : own.number < 100 ? " "
                                     : "")
-             << own.number << "  " << own.name << std::string(widest - own.name.size() + 2, ' ')
+             << own.number << "  " << printable(own.name) << std::string(widest - own.name.size() + 2, ' ')
              << words_for(own.state);
         if (own.is_made()) {
             text << ", " << own.merged << " of " << own.frames << " frames, "
                  << duration_in_words(own.all_seconds());
-            for (const RecordedFile& file : own.files) text << ", " << file.file;
+            for (const RecordedFile& file : own.files) text << ", " << printable(file.file);
         }
         text << "\n";
-        for (const std::string& reason : own.reasons) text << indent << "- " << reason << "\n";
+        for (const std::string& reason : own.reasons) text << indent << "- " << printable(reason) << "\n";
         if (!own.project.empty()) text << indent << "  open in the window: " << own.project << "\n";
     }
     text << summary_of(records) << "\n";

@@ -10,6 +10,7 @@
 #include "core/finish/finish_json.h"
 #include "core/project/decisions_json.h"
 #include "core/project/edits.h"
+#include "core/work/json_text.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -443,7 +444,7 @@ std::string json_of(const Recipe& recipe) {
 
 Recipe recipe_from_json(const std::string& text) {
     try {
-        const Json json = Json::parse(text);
+        const Json json = parsed_json(text);
         if (!json.is_object() || !json.contains("moorhaze_recipe"))
             throw FileError("is no recipe of Moorhaze");
         Members members(json, "of the recipe");

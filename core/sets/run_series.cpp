@@ -17,6 +17,7 @@
 #include "core/project/result_files.h"
 #include "core/project/result_series.h"
 #include "core/project/words.h"
+#include "core/sets/set_paths.h"
 #include "core/work/for_rows.h"
 #include "core/work/words.h"
 
@@ -218,7 +219,10 @@ class SeriesRun {
                 problem += (problem.empty() ? "" : "; ") + file.problem;
             else
                 for (RecordedFile& own : record_.files)
-                    if (own.file == relative_to(plan_.out.folder, file.path)) own.bytes = file.bytes;
+                    if (own.file == relative_to(plan_.out.folder, file.path)) {
+                        own.bytes = file.bytes;
+                        own.hash = content_key_of(file.path, job.quiet());
+                    }
         if (!problem.empty()) throw FileError(problem);
         if (place == 0) write_small_picture(handed, reference.info.shooting, job);
         if (record_.reasons.empty()) return;
@@ -233,7 +237,7 @@ class SeriesRun {
         for (const OutputFile& file : files) paths.push_back(file.path);
         // What is refused must not stand in the record: the next run would take it for its own.
         if (!settings_.overwrite) refuse_foreign_files(plan_, paths, before_);
-        for (const fs::path& path : paths) record_.files.push_back({relative_to(plan_.out.folder, path), 0});
+        for (const fs::path& path : paths) record_.files.push_back({relative_to(plan_.out.folder, path), 0, {}});
         std::error_code failed;
         for (const fs::path& path : paths) fs::create_directories(path.parent_path(), failed);
         write_begun();
@@ -254,33 +258,29 @@ class SeriesRun {
                       double(std::min(kSmallPicture_px, std::max(record_.width, record_.height)))};
         ShootingData plain;
         plain.taken = shooting.taken;
-        write_output(small_picture_file(set_folder(plan_.out), record_.name), {handed.finished}, small, {},
+        write_output(paths_.small_picture(record_.name), {handed.finished}, small, {},
                      plain, {}, true, job.quiet());
     }
 
-    fs::path unfinished_project() const {
-        return set_folder(plan_.out) / "projects" / ("." + as_file_name(record_.name));
-    }
+    fs::path unfinished_project() const { return paths_.unfinished_project(record_.name); }
 
     /// Results go into a hidden folder, which becomes the project's when all of it is there.
     void keep_result(const ProjectResult& made, const MergeResult& merge, const ShootingData& shooting,
                      const Job& job) {
         std::error_code failed;
-        if (made.id.value == 1) fs::remove_all(unfinished_project(), failed);
+        if (made.id.value == 1) paths_.retire(unfinished_project());
         fs::create_directories(unfinished_project() / "results", failed);
         write_result(unfinished_project(), made.id, merge, geometry_, from_, shooting, job.quiet());
     }
 
     void keep_project() {
-        const fs::path parent = set_folder(plan_.out) / "projects";
-        const fs::path own = parent / as_file_name(record_.name);
         std::error_code failed;
         // Left by a run that was interrupted right here: nothing of a person's is in it.
-        if (before_ && !before_->project.empty())
-            if (const fs::path left = plan_.out.folder / before_->project;
-                fs::exists(left, failed) && is_untouched(left))
-                fs::remove_all(left.parent_path(), failed);
-        const fs::path file = free_project_file(parent, own.filename().string());
+        if (before_)
+            if (const auto left = paths_.recorded_project(record_.name, before_->project);
+                left && fs::exists(*left, failed) && is_untouched(*left))
+                paths_.retire(left->parent_path());
+        const fs::path file = paths_.free_project(record_.name);
         SavedProject saved{project_, {"mend", std::nullopt, ResultId{1}}, series_.size()};
         saved.project.name = record_.name;
         save_project(unfinished_project() / file.filename(), saved);
@@ -307,6 +307,7 @@ class SeriesRun {
     const SetSeries& set_series_;
     const RunSettings& settings_;
     const OnStep& on_step_;
+    const SetPaths paths_{set_folder(plan_.out)};
     const DoubtLimits limits_ = plan_.recipe.doubts.value_or(DoubtLimits{});
     SeriesRecord record_;
     std::optional<SeriesRecord> before_;

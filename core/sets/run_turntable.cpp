@@ -5,6 +5,7 @@
 #include <chrono>
 
 #include "core/finish/finished.h"
+#include "core/focus/profile_cache.h"
 #include "core/project/decisions_json.h"
 #include "core/project/handed_picture.h"
 #include "core/project/words.h"
@@ -89,7 +90,9 @@ void make_alike(SeriesRecord& record, const SetPlan& plan, const std::vector<Ser
                                      finish_in_words(of_view)};
         for (const WrittenFile& file : write_outputs(handed, outputs[i], said, true, own)) {
             if (!file.problem.empty()) throw FileError(file.problem);
-            record.files[written++].bytes = file.bytes;
+            RecordedFile& own_file = record.files[written++];
+            own_file.bytes = file.bytes;
+            own_file.hash = content_key_of(file.path, own.quiet());
         }
     }
     record.merged = int(made.size());
@@ -129,7 +132,7 @@ SeriesRecord run_turntable(const SetPlan& plan, const std::vector<SeriesRecord>&
             std::error_code failed;
             for (const fs::path& path : paths) {
                 fs::create_directories(path.parent_path(), failed);
-                record.files.push_back({path.lexically_relative(plan.out.folder).generic_string(), 0});
+                record.files.push_back({path.lexically_relative(plan.out.folder).generic_string(), 0, {}});
             }
             record.state = SeriesState::writing;
             write_record(folder, record);

@@ -12,7 +12,10 @@
 #include <numeric>
 
 #include "core/files/safe_write.h"
+#include "core/focus/profile_cache.h"
 #include "core/project/decisions_json.h"
+#include "core/sets/set_paths.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze {
 namespace {
@@ -20,7 +23,8 @@ namespace {
 namespace fs = std::filesystem;
 using Json = DecisionJson;
 
-constexpr int kRecordVersion = 1;
+/// 2: files have hashes.
+constexpr int kRecordVersion = 2;
 /// Raised when the same inputs give other pixels than before.
 constexpr int kMakingVersion = 1;
 
@@ -48,7 +52,7 @@ Json json_object(const SeriesRecord& own) {
               {"peak_memory_mb", own.peak_memory_mb},
               {"made_of", own.made_of.empty() ? Json() : Json::parse(own.made_of)}};
     for (const RecordedFile& file : own.files)
-        json["files"].push_back({{"file", file.file}, {"bytes", file.bytes}});
+        json["files"].push_back({{"file", file.file}, {"bytes", file.bytes}, {"hash", file.hash}});
     if (own.snags) json["snags"] = *own.snags;
     return json;
 }
@@ -57,7 +61,7 @@ SeriesRecord record_of(const Json& json) {
     Members members(json, "of the series");
     int version = 0;
     members.get("moorhaze_series", version);
-    if (version != kRecordVersion) throw FileError("is of another version");
+    if (version < 1 || version > kRecordVersion) throw FileError("is of another version");
     SeriesRecord own;
     members.get("name", own.name);
     members.get("number", own.number);
@@ -66,7 +70,10 @@ SeriesRecord record_of(const Json& json) {
     members.get("warnings", own.warnings);
     if (const Json* files = members.find("files"))
         for (const Json& file : *files)
-            own.files.push_back({file.at("file").get<std::string>(), file.at("bytes").get<std::uintmax_t>()});
+            own.files.push_back({file.at("file").get<std::string>(), file.at("bytes").get<std::uintmax_t>(),
+                                 file.value("hash", std::string())});
+    for (const RecordedFile& file : own.files)
+        if (!stays_beneath(file.file)) throw FileError("names a file outside of its folder");
     members.get("project", own.project);
     members.get("frames", own.frames);
     members.get("merged", own.merged);
@@ -80,11 +87,15 @@ SeriesRecord record_of(const Json& json) {
     return own;
 }
 
-std::optional<SeriesRecord> read(const fs::path& file) {
+/// A record under the name that its series has here.
+std::optional<SeriesRecord> read(const SetPaths& paths, const fs::path& file) {
     std::ifstream in(file);
     if (!in) return std::nullopt;
     try {
-        return record_of(Json::parse(in));
+        SeriesRecord own = record_of(parsed_json(in));
+        if (paths.record(own.name) != file) return std::nullopt;
+        if (!own.project.empty() && !paths.recorded_project(own.name, own.project)) own.project.clear();
+        return own;
     } catch (const nlohmann::json::exception&) {
         return std::nullopt;
     } catch (const FileError&) {
@@ -92,8 +103,15 @@ std::optional<SeriesRecord> read(const fs::path& file) {
     }
 }
 
-fs::path of_series(const fs::path& folder, const std::string& series, const char* ending) {
-    return folder / "series" / (as_file_name(series) + ending);
+bool is_as_written(const fs::path& folder, const RecordedFile& own) {
+    std::error_code unknown;
+    const fs::path file = folder / own.file;
+    if (!fs::is_regular_file(file, unknown) || fs::file_size(file, unknown) != own.bytes || unknown) return false;
+    try {
+        return own.hash.empty() || content_key_of(file, {}) == own.hash;
+    } catch (const FileError&) {
+        return false;  // it cannot be read
+    }
 }
 
 }  // namespace
@@ -126,24 +144,18 @@ std::string inputs_of(const SetPlan& plan, const SetSeries& series, const std::v
     return json.dump();
 }
 
-fs::path record_file(const fs::path& folder, const std::string& series) {
-    return of_series(folder, series, ".json");
-}
-
-fs::path small_picture_file(const fs::path& folder, const std::string& series) {
-    return of_series(folder, series, ".jpg");
-}
-
 std::optional<SeriesRecord> read_record(const fs::path& folder, const std::string& series) {
-    return read(record_file(folder, series));
+    const SetPaths paths(folder);
+    return read(paths, paths.record(series));
 }
 
 std::vector<SeriesRecord> all_records(const fs::path& folder) {
     std::vector<SeriesRecord> records;
+    const SetPaths paths(folder);
     std::error_code none;
-    for (fs::directory_iterator at(folder / "series", none), end; !none && at != end; at.increment(none))
+    for (fs::directory_iterator at(paths.records(), none), end; !none && at != end; at.increment(none))
         if (at->path().extension() == ".json" && !at->path().filename().string().starts_with('.'))
-            if (auto record = read(at->path())) records.push_back(std::move(*record));
+            if (auto record = read(paths, at->path())) records.push_back(std::move(*record));
     return records;
 }
 
@@ -152,14 +164,14 @@ std::string json_of(const SeriesRecord& record) {
 }
 
 void write_record(const fs::path& folder, const SeriesRecord& record) {
-    write_text_file(record_file(folder, record.name), json_of(record), true);
+    const SetPaths paths(folder);
+    paths.make();
+    write_text_file(paths.record(record.name), json_of(record), true);
 }
 
 bool all_there(const SetPlan& plan, const SeriesRecord& record) {
-    std::error_code unknown;
-    return std::all_of(record.files.begin(), record.files.end(), [&](const RecordedFile& file) {
-        return fs::exists(plan.out.folder / file.file, unknown);
-    });
+    return std::all_of(record.files.begin(), record.files.end(),
+                       [&](const RecordedFile& own) { return is_as_written(plan.out.folder, own); });
 }
 
 void refuse_foreign_files(const SetPlan& plan, const std::vector<fs::path>& files,
@@ -179,22 +191,21 @@ void refuse_foreign_files(const SetPlan& plan, const std::vector<fs::path>& file
 
 std::vector<RecordedFile> untouched_files(const SetPlan& plan, const SeriesRecord& record) {
     std::vector<RecordedFile> untouched;
-    std::error_code unknown;
     for (const RecordedFile& file : record.files)
-        if (fs::file_size(plan.out.folder / file.file, unknown) == file.bytes && !unknown)
-            untouched.push_back(file);
+        if (is_as_written(plan.out.folder, file)) untouched.push_back(file);
     return untouched;
 }
 
 SeriesClaim::SeriesClaim(const fs::path& folder, const std::string& series) {
-    const fs::path file = of_series(folder, series, ".claim");
-    std::error_code failed;
-    fs::create_directories(file.parent_path(), failed);
-    handle_ = open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    const SetPaths paths(folder);
+    paths.make();
+    const fs::path file = paths.claim(series);
+    handle_ = open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0644);
     if (handle_ < 0)
         throw FileError(file.string() + ": cannot be written (" + std::strerror(errno) +
                         "). Choose another place for the pictures with --out.");
-    if (flock(handle_, LOCK_EX | LOCK_NB) != 0) {
+    // A file system without locks (ENOLCK, ENOSYS, EOPNOTSUPP) is no other worker: there the person has to see to it.
+    if (flock(handle_, LOCK_EX | LOCK_NB) != 0 && (errno == EWOULDBLOCK || errno == EINTR)) {
         close(handle_);
         handle_ = -1;
     }

@@ -19,8 +19,9 @@ const char* name_of(SeriesState state);    ///< as in files: "look-at-this"
 const char* words_for(SeriesState state);  ///< for a person: "look at this"
 
 struct RecordedFile {
-    std::string file;  ///< relative to the run's folder
+    std::string file;  ///< relative to the run's folder, and beneath it
     std::uintmax_t bytes = 0;
+    std::string hash;  ///< content_key_of() it; empty until it is written, and in records before version 2
     bool operator==(const RecordedFile&) const = default;
 };
 
@@ -50,10 +51,8 @@ struct SeriesRecord {
 std::string inputs_of(const SetPlan& plan, const SetSeries& series, const std::vector<std::string>& keys);
 
 /// @param folder  set_folder().
-std::filesystem::path record_file(const std::filesystem::path& folder, const std::string& series);
-/// Where the small picture of a series lies.
-std::filesystem::path small_picture_file(const std::filesystem::path& folder, const std::string& series);
-/// Nothing where there is none; one that is damaged counts as none.
+/// Nothing where there is none; one that is damaged, of another series, or names what does not lie beneath the run's
+/// folder counts as none.
 std::optional<SeriesRecord> read_record(const std::filesystem::path& folder, const std::string& series);
 /// As it stands in its file.
 std::string json_of(const SeriesRecord& record);
@@ -61,9 +60,9 @@ std::vector<SeriesRecord> all_records(const std::filesystem::path& folder);
 /// @throws FileError.
 void write_record(const std::filesystem::path& folder, const SeriesRecord& record);
 
-/// Whether all files of a record are there.
+/// Whether all files of a record are there, each byte as it was written.   @throws Cancelled.
 bool all_there(const SetPlan& plan, const SeriesRecord& record);
-/// The files of a record that are as large as they were written: nobody has changed them since.
+/// The files of a record that hold what was written: nobody has changed them since.
 std::vector<RecordedFile> untouched_files(const SetPlan& plan, const SeriesRecord& record);
 /// Refuses to write over files that no earlier run of the same was about to write.
 /// @param before  what such a run recorded; none: there was none.   @throws FileError naming the first.

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/sets/set_plan.h"
 
+#include <algorithm>
 #include <map>
+
+#include "core/sets/set_paths.h"
 
 namespace moorhaze {
 namespace {
@@ -98,6 +101,8 @@ SetPlan plan_of(Recipe recipe, const OutPattern& out, OpenedCard card) {
 
 OutPattern parse_out(const std::string& text) {
     if (text.empty()) throw BadParameter("the place for the pictures needs a name");
+    if (std::any_of(text.begin(), text.end(), [](unsigned char letter) { return letter < 32 || letter == 127; }))
+        throw BadParameter("the place for the pictures holds a line's end or another control character; rename it");
     OutPattern out{{}, {}, {}};
     const fs::path whole(text);
     bool in_patterns = false;
@@ -118,8 +123,18 @@ OutPattern parse_out(const std::string& text) {
     return out;
 }
 
+void refuse_pictures_among_frames(const OutPattern& out, const std::vector<fs::path>& folders) {
+    std::error_code unknown;
+    for (const fs::path& folder : folders)
+        if (fs::equivalent(out.folder, folder, unknown) && !unknown)
+            throw BadParameter(folder.string() +
+                               ": the pictures would lie among the frames, and count as frames the next time. Choose "
+                               "another place for them, a folder in it for instance.");
+}
+
 SetPlan plan_set(Recipe recipe, const std::vector<fs::path>& files_or_folders, const OutPattern& out,
                  const Job& job) {
+    refuse_pictures_among_frames(out, files_or_folders);
     SetPlan plan = plan_of(std::move(recipe), out, open_card(files_or_folders, job));
     check_names(plan);
     return plan;
@@ -142,7 +157,7 @@ std::vector<SetFile> files_of(const SetPlan& plan, const SetSeries& series, cons
     if (plan.recipe.turntable) {
         Output merged;
         merged.compression = TiffCompression::none;
-        return {{0, merged, set_folder(plan.out) / "views" / (as_file_name(series.name) + ".tif")}};
+        return {{0, merged, SetPaths(set_folder(plan.out)).view(series.name)}};
     }
     return leaving_files(plan, series, hand_over_of(plan.recipe), shooting, picture);
 }
@@ -189,8 +204,15 @@ void check_names(const SetPlan& plan) {
     if (taken.empty()) throw BadParameter("the recipe writes no file: switch one of its outputs on");
 }
 
+std::vector<fs::path> frames_of(const SetPlan& plan) {
+    std::vector<fs::path> frames;
+    for (const SetSeries& series : plan.series)
+        for (const Frame& frame : series.frames) frames.push_back(frame.path);
+    return frames;
+}
+
 fs::path set_folder(const OutPattern& out) {
-    return out.folder / "moorhaze-set";
+    return out.folder / kSetFolder;
 }
 
 }  // namespace moorhaze

@@ -65,6 +65,11 @@ std::vector<SetFile> files_of_view(const SetPlan& plan, const SetSeries& view, c
 /// What the thing on a turntable is called: the folder that its views lie in.
 std::string turntable_name(const SetPlan& plan);
 
+/// @throws BadParameter where pictures would go into a folder that frames are taken from.
+void refuse_pictures_among_frames(const OutPattern& out, const std::vector<std::filesystem::path>& folders);
+/// The files of all frames: originals, to be protected while they are worked on.
+std::vector<std::filesystem::path> frames_of(const SetPlan& plan);
+
 /// Where records, projects to look at and the table of a run lie.
 std::filesystem::path set_folder(const OutPattern& out);
 

@@ -1,8 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/sets/spin_page.h"
 
+#include <fcntl.h>
+#include <stdlib.h>
+
 #include <algorithm>
+#include <cerrno>
 #include <cmath>
+#include <cstring>
 #include <fstream>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -124,9 +129,52 @@ bool is_spin_page(const fs::path& folder) {
     return fs::exists(folder / "spin.js") && fs::exists(folder / "views.js");
 }
 
+bool lies_beneath(const fs::path& file, const fs::path& folder) {
+    return std::mismatch(folder.begin(), folder.end(), file.begin(), file.end()).first == folder.end();
+}
+
+/// What a page consists of; anything else in its folder is somebody's.
+bool is_of_page(const fs::path& name) {
+    const std::string names[] = {"views.js",          "views",           "tiles",
+                                 spin_index().name,   spin_style().name, spin_script().name,
+                                 spin_viewer().name,  *fs::path(spin_viewer().name).begin(),
+                                 spin_viewer_licence().name};
+    return std::any_of(std::begin(names), std::end(names), [&](const std::string& own) { return name == own; });
+}
+
+/// Puts the new page in the old one's place in one step; what somebody added to the old one stays.
+void replace_page(const fs::path& made, const fs::path& target) {
+    if (fs::exists(target))
+        for (const auto& entry : fs::directory_iterator(target)) {
+            const fs::path name = entry.path().filename();
+            if (!is_of_page(name) && !fs::exists(made / name))
+                fs::copy(entry.path(), made / name,
+                         fs::copy_options::recursive | fs::copy_options::copy_symlinks);
+        }
+    if (!fs::exists(target)) {
+        fs::rename(made, target);
+        return;
+    }
+    // Exchanged, so that at no time there is none; afterwards the old one has the temporary name, and goes with it.
+    if (renameat2(AT_FDCWD, made.c_str(), AT_FDCWD, target.c_str(), RENAME_EXCHANGE) == 0) return;
+    const fs::path old = made.string() + "-old";
+    fs::rename(target, old);
+    fs::rename(made, target);
+    fs::remove_all(old);
+}
+
 /// Removed at the end, unless it was renamed.
 struct UnfinishedFolder {
     fs::path path;
+    /// A new folder beside the target, with a name of its own, so that two who write at once don't meet.
+    static fs::path beside(const fs::path& target) {
+        std::string name = (target.parent_path() / ".moorhaze-XXXXXX").string();
+        if (!mkdtemp(name.data()))
+            throw FileError(target.string() + ": the folder around it cannot be written (" + std::strerror(errno) +
+                            "). Choose another place.");
+        fs::permissions(name, fs::perms(0755));
+        return name;
+    }
     ~UnfinishedFolder() {
         std::error_code ignored;
         fs::remove_all(path, ignored);
@@ -196,8 +244,13 @@ SpinPage write_spin_page(const std::vector<fs::path>& pictures, const fs::path& 
         if (!settings.overwrite)
             throw FileError(target.string() + ": is there already. Choose another name, or add --overwrite.");
     }
-    const UnfinishedFolder beside{target.parent_path() / (".moorhaze-" + target.filename().string())};
-    fs::remove_all(beside.path);
+    for (const fs::path& picture : pictures)
+        if (lies_beneath(fs::absolute(picture).lexically_normal(), target))
+            throw FileError(target.string() + ": holds the pictures that the page is made of (" +
+                            picture.filename().string() + "). Choose another place for the page.");
+    std::error_code failed;
+    fs::create_directories(target.parent_path(), failed);
+    const UnfinishedFolder beside{UnfinishedFolder::beside(target)};
     fs::create_directories(beside.path / "views");
 
     SpinPage page;
@@ -262,8 +315,7 @@ SpinPage write_spin_page(const std::vector<fs::path>& pictures, const fs::path& 
             page.bytes += entry.file_size();
         }
     job.checkpoint(1);
-    fs::remove_all(target);
-    fs::rename(beside.path, target);
+    replace_page(beside.path, target);
     return page;
 }
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <type_traits>
+#include <utility>
 #include <vector>
 
 #include "core/work/errors.h"
@@ -27,10 +29,20 @@ class Members {
         names_.push_back(key);
         return found == json_.end() || found->is_null() ? nullptr : &*found;
     }
-    /// @throws nlohmann::json::exception for a value of another type.
+    /// @throws nlohmann::json::exception for a value of another type, FileError for a whole number that is none or
+    /// too large.
     template <class Value>
     void get(const char* key, Value& value) {
-        if (const Json* found = find(key)) found->get_to(value);
+        const Json* found = find(key);
+        if (!found) return;
+        if constexpr (std::is_integral_v<Value> && !std::is_same_v<Value, bool>) {
+            // The library would cut a number to fit, and a fraction to a whole.
+            const bool fits = found->is_number_unsigned() ? std::in_range<Value>(found->get<std::uint64_t>())
+                                                          : std::in_range<Value>(found->get<std::int64_t>());
+            if (found->is_number() && (!found->is_number_integer() || !fits))
+                throw FileError("says " + std::string(key) + " " + found->dump() + ", which means nothing here");
+        }
+        found->get_to(value);
     }
     template <class Point>
     void point(const char* key, Point& value) {

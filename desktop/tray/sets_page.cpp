@@ -16,6 +16,7 @@
 #include <algorithm>
 
 #include "core/sets/outcome.h"
+#include "core/sets/set_paths.h"
 #include "desktop/session/text.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/commands.h"
@@ -208,7 +209,7 @@ QIcon SetsPage::picture_of(int place) const {
     QPixmap picture = thumbs_.find(place);
     if (own.record.is_made())
         if (const QPixmap made(
-                text(small_picture_file(set_folder(parse_out(run_.out().toStdString())), own.record.name)
+                text(SetPaths(set_folder(parse_out(run_.out().toStdString()))).small_picture(own.record.name)
                          .string()));
             !made.isNull())
             picture = made;

@@ -6,6 +6,7 @@
 #include <QLineEdit>
 
 #include "core/files/picture_file.h"
+#include "core/sets/set_paths.h"
 #include "desktop/tray/plan_tray.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/picture_view.h"
@@ -109,7 +110,7 @@ TEST_CASE("one crop for all views of a turntable is dragged over all of them at 
     CHECK(window.session().document.history().undo_steps() == 1);
 
     // All leave with it, and none is merged again for it.
-    const fs::path merged = window.scratch / "out" / "moorhaze-set" / "views" / "view-02.tif";
+    const fs::path merged = SetPaths(window.scratch / "out" / "moorhaze-set").view("view-02");
     const auto was_merged = fs::last_write_time(merged);
     click(named<QPushButton>(window.main, "finishViews"));
     wait_until([&] { return !window.session().set_run.is_running(); });

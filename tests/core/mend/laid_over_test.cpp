@@ -123,7 +123,7 @@ TEST_CASE("a smaller copy of 8 bits in another space lies at the merge's size an
 
 TEST_CASE("a long thin copy of an eighth of the size is registered as it lies", "[mend]") {
     // Wider than the 3200 px that registration works on, and much lower than wide.
-    const PixelRect area({}, {6600, 240});
+    const PixelRect area(0, 0, 6600, 240);
     MergeResult wide;
     wide.picture = test::picture_from(area.size(), [](int x, int y) { return light_at(x, y); });
     wide.area = area;

@@ -15,6 +15,7 @@
 #include "core/sets/arriving_series.h"
 #include "core/sets/cluster_job.h"
 #include "core/sets/outcome.h"
+#include "core/sets/set_paths.h"
 #include "tests/support/card_files.h"
 #include "tests/support/measures.h"
 #include "tests/support/textured.h"
@@ -119,7 +120,9 @@ TEST_CASE("a queue is asked for the memory of the largest series, and for less w
     large.width = 6000;
     large.height = 4000;
     large.bits = 16;
-    plan.recipe.merges = std::vector<MergeRule>{MergeRule{MergeChoice{"depth"}, std::nullopt}};
+    MergeRule rule;
+    rule.choice.method = "depth";
+    plan.recipe.merges = std::vector{rule};
     const double pixels = 24e6, decoded = 2 * pixels * 3 * 2, merging = merge_method("depth").bytes_per_px * pixels;
     const auto asked = [](double bytes) { return int(std::ceil(1.2 * bytes / (1024 * 1024))); };
     CHECK(cluster_task(plan, {}).memory_mb == asked(150e6 + decoded + std::max(merging, 60 * pixels)));
@@ -386,7 +389,7 @@ TEST_CASE("the table tells every series, with pictures and links that stay in th
             CHECK(fs::exists(fs::path(json["folder"].get<std::string>()) / file["file"].get<std::string>()));
     CHECK(json["series"][2]["state"] == "waiting");
     CHECK_THAT(test::read_all(folder / "outcome.txt"), Catch::Contains("not yet") && Catch::Contains("done"));
-    const Picture small = read_picture(small_picture_file(folder, "b"));
+    const Picture small = read_picture(SetPaths(folder).small_picture("b"));
     CHECK((small.width() == 60 && small.height() == 40));
     CHECK_THROWS_AS(read_records(scratch / "card"), FileError);
 }

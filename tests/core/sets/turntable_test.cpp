@@ -7,6 +7,7 @@
 #include "core/files/picture_file.h"
 #include "core/finish/finished.h"
 #include "core/sets/run_set.h"
+#include "core/sets/set_paths.h"
 #include "tests/support/card_files.h"
 #include "tests/support/turned_vase.h"
 
@@ -207,7 +208,7 @@ TEST_CASE("a turntable's run ends in numbered pictures of one size, and says whi
     // With another crop all are finished anew, and none is merged again. What somebody has changed stays.
     SetPlan cropped = plan;
     cropped.recipe.turntable->crop = PixelRect(150, 60, 120, 240);
-    const fs::path merged = scratch / "out" / "moorhaze-set" / "views" / "view-01.tif";
+    const fs::path merged = SetPaths(scratch / "out" / "moorhaze-set").view("view-01");
     const auto was_merged = fs::last_write_time(merged);
     const SeriesRecord anew = run_set(cropped, {}, {}, {}).back();
     INFO(json_of(anew));
