@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "desktop/script.h"
+#include "desktop/view/application.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/theme.h"
 
@@ -70,7 +71,7 @@ int main(int argc, char** argv) {
     const bool only_words = parser.isSet(QStringLiteral("help")) || parser.isSet(QStringLiteral("version"));
     const std::unique_ptr<QCoreApplication> application = only_words
                                                               ? std::make_unique<QCoreApplication>(argc, argv)
-                                                              : std::make_unique<QApplication>(argc, argv);
+                                                              : std::make_unique<moorhaze::desktop::Application>(argc, argv);
     QCoreApplication::setOrganizationName(QStringLiteral("moorhaze"));
     QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
     QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
@@ -82,6 +83,9 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.remember_in(&settings);
     moorhaze::desktop::Session& session = window.session();
+    static_cast<moorhaze::desktop::Application&>(*application).when_something_escapes([&session](const QString& why) {
+        session.notices.notify_error(QCoreApplication::translate("Application", "That did not work: %1. Nothing was lost.").arg(why));
+    });
     const QString kept = QStandardPaths::writableLocation(QStandardPaths::CacheLocation);
     if (!kept.isEmpty()) session.looking.set_folder((kept + "/looks").toStdString());
     const QString data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation);

@@ -64,6 +64,8 @@ void show_page(const Step& step) {
             step.session.standpoint.set_stage(Stage::finish);
             return step.session.standpoint.set_finish_page(FinishPage(page));
         }
+    if (name != "numbers" && name != "shoot" && name != "sets" && name != "bring-in")
+        return step.fail(QStringLiteral("there is no page '%1'").arg(name));
     step.session.standpoint.set_stage(Stage::plan);
     step.window.plan_tray().show_page(name == "numbers" ? PlanTray::numbers
                                       : name == "shoot" ? PlanTray::shoot
@@ -156,6 +158,8 @@ void do_command(const Step& step) {
 
 void look(const Step& step) {
     const QString& name = step.words[0];
+    if (name != "floor" && name != "depth" && name != "source" && name != "made" && name != "picture")
+        return step.fail(QStringLiteral("there is no look '%1'").arg(name));
     step.session.standpoint.set_look(name == "floor"    ? LookAt::below_floor
                                      : name == "depth"  ? LookAt::depth
                                      : name == "source" ? LookAt::source
@@ -174,7 +178,11 @@ void zoom(const Step& step) {
 void save(const Step& step) {
     const QString& file = step.words[0];
     Output output;
-    output.format = format_of_name(file.toStdString());
+    try {
+        output.format = format_of_name(file.toStdString());
+    } catch (const Error& error) {
+        return step.fail(QString::fromUtf8(error.what()));
+    }
     if (output.format == FileFormat::jpeg) output.bits = 8;
     step.session.exporter.save(file, output, true);
 }
@@ -317,8 +325,9 @@ std::vector<Script::Line> Script::read(const QString& text) {
 
 Script::Script(MainWindow& window, std::vector<Line> lines) : window_(window), lines_(std::move(lines)) {
     connect(&timer_, &QTimer::timeout, this, &Script::tick);
-    connect(&window_.session().jobs, &JobRunner::failed, this,
-            [this](const QString& title, const QString& why) { fail(title + QStringLiteral(": ") + why); });
+    for (JobRunner* lane : {&window_.session().jobs, &window_.session().exports})
+        connect(lane, &JobRunner::failed, this,
+                [this](const QString& title, const QString& why) { fail(title + QStringLiteral(": ") + why); });
     connect(&window_.session().exporter, &Exporter::failed, this, &Script::fail);
     timer_.start(kTickMs);
     clock_.start();

@@ -107,7 +107,7 @@ void write_linear_dng(const std::filesystem::path& file, const Picture& picture,
                                 "). Is the disc full?");
             }
         }
-        write_shooting_data(temporary, shooting, made_with, about);
+        write_shooting_data(temporary, shooting, made_with, about, 0, false);
         job.checkpoint(1);
     });
 }

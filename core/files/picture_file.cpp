@@ -12,6 +12,7 @@
 #include "core/files/codecs.h"
 #include "core/files/raw.h"
 #include "core/files/safe_write.h"
+#include "core/picture/colour_space.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -206,6 +207,7 @@ Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
                       : format == FileFormat::heif ? codecs::decode_heif(file)
                       : format == FileFormat::jxl  ? codecs::decode_jxl(file)
                                                    : codecs::decode_png(file, job);
+    if (picture.profile.icc.empty() && says_op_rgb(file)) picture.profile = op_rgb_profile();
     convert_grey_profile(picture);
     const int orientation = lays_itself_upright(format)   ? 1
                             : development.orientation > 0 ? development.orientation
@@ -340,7 +342,8 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
             case FileFormat::jxl:
                 codecs::encode_jxl(
                     temporary, ready, settings.jpeg_quality,
-                    metadata_blocks(shooting, settings.made_with, settings.about, settings.dots_per_inch));
+                    metadata_blocks(shooting, settings.made_with, settings.about, settings.dots_per_inch,
+                                    ready.profile.icc.empty()));
                 return;  // its metadata are in it
             case FileFormat::raw:
             case FileFormat::heif:
@@ -348,7 +351,8 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
                 throw BadParameter(file.string() + ": a " + name_of(settings.format) + " cannot be written");
         }
         job.checkpoint(0.8);
-        write_shooting_data(temporary, shooting, settings.made_with, settings.about, settings.dots_per_inch);
+        write_shooting_data(temporary, shooting, settings.made_with, settings.about, settings.dots_per_inch,
+                            ready.profile.icc.empty());
         job.checkpoint(1.0);
     });
 }

@@ -11,6 +11,7 @@
 #include <memory>
 
 #include "core/files/codecs.h"
+#include "core/picture/profile_handle.h"
 #include "core/picture/tone_curve.h"
 #include "core/work/for_rows.h"
 
@@ -21,6 +22,7 @@ namespace {
 constexpr double kFewestBitsPerValue = 0.5;
 /// Neighbouring rows without any difference inside: no sensor's noise allows that.
 constexpr int kFlatRows = 8;
+constexpr double kClippedShare = 0.97;  // of the white level: where sensors end differs a little from row to row
 
 [[noreturn]] void fail_raw(const std::filesystem::path& file, const std::string& what) {
     throw FileError(file.string() + ": " + what);
@@ -98,23 +100,25 @@ class OpenedRaw {
         fail_raw(file_, kCutOff);
     }
 
-    /// The places of a cut-off file that were never read hold one value.
+    /// The places of a cut-off file that were never read hold one value, down to the last row. Light beyond what the
+    /// sensor holds does so, too: rows of it say nothing.
     void check_rows() {
         const auto& rawdata = raw_->imgdata.rawdata;
         const auto& sizes = raw_->imgdata.sizes;
+        const double white = kClippedShare * raw_->imgdata.color.maximum;
         auto flat_rows = [&](auto value_at, int per_pixel) {
-            int run = 0, longest = 0;
+            int run = 0;
             for (int y = sizes.top_margin; y < sizes.top_margin + sizes.height; ++y) {
-                bool flat = true;
+                bool flat = true, clipped = true;
                 for (int c = 0; c < per_pixel && flat; ++c) {
                     const auto first = value_at(y, sizes.left_margin, c);
+                    clipped = clipped && double(first) >= white;
                     for (int x = sizes.left_margin; x < sizes.left_margin + sizes.width && flat; ++x)
                         flat = value_at(y, x, c) == first;
                 }
-                run = flat ? run + 1 : 0;
-                longest = std::max(longest, run);
+                run = flat && !clipped ? run + 1 : 0;
             }
-            return longest;
+            return run;
         };
         int flat = 0;
         if (rawdata.raw_image) {
@@ -223,31 +227,11 @@ const std::vector<std::string>& raw_endings() {
 }
 
 const ColourProfile& working_profile() {
-    static const ColourProfile profile = [] {
-        const cmsCIExyY white{0.3127, 0.3290, 1};
-        const cmsCIExyYTRIPLE primaries{{0.708, 0.292, 1}, {0.170, 0.797, 1}, {0.131, 0.046, 1}};
-        // IEC 61966-2-1 as a parametric curve of ICC.1 type 3 (lcms counts it 4).
-        const cmsFloat64Number srgb[5] = {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045};
-        cmsToneCurve* curve = cmsBuildParametricToneCurve(nullptr, 4, srgb);
-        cmsToneCurve* curves[3] = {curve, curve, curve};
-        cmsHPROFILE made = cmsCreateRGBProfile(&white, &primaries, curves);
-        cmsUInt32Number size = 0;
-        ColourProfile bytes;
-        cmsMLU* name = cmsMLUalloc(nullptr, 1);
-        cmsMLUsetASCII(name, "en", "US", "BT.2020 primaries, sRGB curve");
-        if (made) cmsWriteTag(made, cmsSigProfileDescriptionTag, name);
-        cmsMLUfree(name);
-        if (made && cmsSaveProfileToMem(made, nullptr, &size)) {
-            bytes.icc.resize(size);
-            cmsSaveProfileToMem(made, bytes.icc.data(), &size);
-            // Its date (ICC.1 header, bytes 24 to 35) would differ from run to run.
-            static constexpr unsigned char date[12] = {0x07, 0xea, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0};
-            std::copy(std::begin(date), std::end(date), bytes.icc.begin() + 24);
-        }
-        if (made) cmsCloseProfile(made);
-        cmsFreeToneCurve(curve);
-        return bytes;
-    }();
+    // IEC 61966-2-1 as a parametric curve of ICC.1 type 3 (lcms counts it 4).
+    static const cmsFloat64Number srgb[5] = {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045};
+    static const ColourProfile profile =
+        profile_of("BT.2020 primaries, sRGB curve", {{0.708, 0.292, 1}, {0.170, 0.797, 1}, {0.131, 0.046, 1}},
+                   cmsBuildParametricToneCurve(nullptr, 4, srgb));
     return profile;
 }
 

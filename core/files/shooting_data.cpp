@@ -11,6 +11,7 @@
 #include <cstring>
 #include <exiv2/exiv2.hpp>
 #include <mutex>
+#include <set>
 
 #include "core/files/codecs.h"
 #include "core/files/safe_write.h"
@@ -117,25 +118,29 @@ void describe(Exiv2::XmpData& xmp, const AboutPicture& about) {
     add_each("Xmp.dc.subject", about.keywords, Exiv2::xmpBag);
 }
 
+/// How a frame was shot goes along; how the values of its own file are to be read (a raw file's levels and matrices, a
+/// TIFF's strips, another colour space, previews) would be said of other values.
+bool goes_along(const Exiv2::Exifdatum& entry) {
+    const std::string key = entry.key();
+    static const std::set<std::string> of_image = {
+        "Exif.Image.Make",         "Exif.Image.Model",        "Exif.Image.DateTime",   "Exif.Image.Artist",
+        "Exif.Image.Copyright",    "Exif.Image.HostComputer", "Exif.Image.ImageDescription"};
+    static const std::set<std::string> of_other_values = {
+        "Exif.Photo.PixelXDimension", "Exif.Photo.PixelYDimension", "Exif.Photo.MakerNote",
+        "Exif.Photo.ComponentsConfiguration", "Exif.Photo.CFAPattern", "Exif.Photo.InteroperabilityTag"};
+    if (key.starts_with("Exif.Image.")) return of_image.contains(key);
+    return key.starts_with("Exif.GPSInfo.") || (key.starts_with("Exif.Photo.") && !of_other_values.contains(key));
+}
+
 /// What goes into a finished picture: the shooting data without what belongs to the frame's own file.
 Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with, const AboutPicture& about,
-                         double dots_per_inch) {
+                         double dots_per_inch, bool in_srgb) {
     Exiv2::ExifData exif;
     if (!data.exif.empty())
         Exiv2::ExifParser::decode(exif, data.exif.data(), std::uint32_t(data.exif.size()));
-    // Among them how a TIFF's own pixels lie: of a frame that says nothing of this file.
-    for (const char* stale : {"Exif.Photo.PixelXDimension",     "Exif.Photo.PixelYDimension",
-                              "Exif.Photo.MakerNote",           "Exif.Image.ImageWidth",
-                              "Exif.Image.ImageLength",         "Exif.Image.BitsPerSample",
-                              "Exif.Image.Compression",         "Exif.Image.PhotometricInterpretation",
-                              "Exif.Image.SamplesPerPixel",     "Exif.Image.StripOffsets",
-                              "Exif.Image.RowsPerStrip",        "Exif.Image.StripByteCounts",
-                              "Exif.Image.PlanarConfiguration", "Exif.Image.Predictor",
-                              "Exif.Image.ExtraSamples",        "Exif.Image.SampleFormat",
-                              "Exif.Image.InterColorProfile",   "Exif.Image.TileWidth",
-                              "Exif.Image.TileLength",          "Exif.Image.TileOffsets",
-                              "Exif.Image.TileByteCounts"})
-        if (const auto entry = exif.findKey(Exiv2::ExifKey(stale)); entry != exif.end()) exif.erase(entry);
+    for (auto entry = exif.begin(); entry != exif.end();) entry = goes_along(*entry) ? std::next(entry) : exif.erase(entry);
+    // Readers go by it where they look at no profile.
+    exif["Exif.Photo.ColorSpace"] = std::uint16_t(in_srgb ? 1 : 65535);
     exif["Exif.Image.Orientation"] = std::uint16_t(1);
     exif["Exif.Image.Software"] = "Moorhaze";
     if (!made_with.empty()) exif["Exif.Photo.UserComment"] = "charset=Ascii " + made_with;
@@ -153,9 +158,15 @@ Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with,
 }
 
 /// By a file object of ours: given a name, the library would look up hosts for names that begin like addresses.
-/// @throws Exiv2::Error.
+/// @throws Exiv2::Error, also for what the library knows no metadata of.
+Exiv2::Image::AutoPtr opened(Exiv2::BasicIo::AutoPtr bytes) {
+    const std::string name = bytes->path();
+    auto image = Exiv2::ImageFactory::open(bytes);
+    if (!image.get()) throw Exiv2::Error(Exiv2::kerFileContainsUnknownImageType, name);
+    return image;
+}
 Exiv2::Image::AutoPtr opened(const std::filesystem::path& file) {
-    return Exiv2::ImageFactory::open(Exiv2::BasicIo::AutoPtr(new Exiv2::FileIo(file.string())));
+    return opened(Exiv2::BasicIo::AutoPtr(new Exiv2::FileIo(file.string())));
 }
 
 /// A file's bytes, read as they are asked for. They may be written, as exiv2 does in place: the file stays as it is.
@@ -200,6 +211,18 @@ ShootingData read_shooting_data(const std::filesystem::path& file) {
     return data;
 }
 
+bool says_op_rgb(const std::filesystem::path& file) {
+    prepare_exiv2();
+    try {
+        auto image = opened(file);
+        image->readMetadata();
+        return number(image->exifData(), "Exif.Photo.ColorSpace") == 65535.0 &&
+               text(image->exifData(), "Exif.Iop.InteroperabilityIndex").starts_with("R03");
+    } catch (const std::exception&) {
+        return false;  // damaged shooting data, as above
+    }
+}
+
 ShootingData shooting_data_of(const std::vector<std::uint8_t>& block) {
     prepare_exiv2();
     ShootingData data;
@@ -229,11 +252,11 @@ std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file)
 }
 
 MetadataBlocks metadata_blocks(const ShootingData& data, const std::string& made_with,
-                               const AboutPicture& about, double dots_per_inch) {
+                               const AboutPicture& about, double dots_per_inch, bool in_srgb) {
     prepare_exiv2();
     MetadataBlocks blocks;
     try {
-        const Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch);
+        const Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch, in_srgb);
         Exiv2::Blob bytes;
         Exiv2::ExifParser::encode(bytes, Exiv2::littleEndian, exif);
         blocks.exif.assign(bytes.begin(), bytes.end());
@@ -277,14 +300,14 @@ AboutPicture read_about(const std::filesystem::path& file) {
 }
 
 void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
-                         const std::string& made_with, const AboutPicture& about, double dots_per_inch) {
+                         const std::string& made_with, const AboutPicture& about, double dots_per_inch,
+                         bool in_srgb) {
     prepare_exiv2();
     try {
-        Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch);
+        Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch, in_srgb);
         // In memory: what the library writes to a disc that is full goes missing without a word.
         const MappedFile before(file);
-        auto image = Exiv2::ImageFactory::open(
-            Exiv2::BasicIo::AutoPtr(new Exiv2::MemIo(before.bytes(), long(before.size()))));
+        auto image = opened(Exiv2::BasicIo::AutoPtr(new Exiv2::MemIo(before.bytes(), long(before.size()))));
         image->readMetadata();
         describe(image->xmpData(), about);
         exif["Exif.Photo.PixelXDimension"] = std::uint32_t(image->pixelWidth());

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <fstream>
 #include <iterator>
+#include <opencv2/imgproc.hpp>
 
 #include "core/files/linear_dng.h"
 #include "core/finish/fine_detail.h"
@@ -290,10 +291,14 @@ Picture for_output(const Picture& finished, const Output& output, const Job& job
         picture = resized(picture, size, job.part(0, 0.5));
         if (output.sharpen > 0) {
             const ToneCurve curve(picture.profile);
-            cv::Mat3f light = to_linear(picture, curve);
+            cv::Mat3f light = to_linear(picture, curve), low, high;
+            // Steeper edges, without rims: white beside something dark stays white.
+            cv::erode(light, low, cv::Mat());
+            cv::dilate(light, high, cv::Mat());
             // As wide as the kernel of the reduction softens: about half a pixel.
             sharpen_detail(light, {.sharpening = output.sharpen, .radius_px = 0.5, .threshold = 0}, {}, {}, 1,
                            job.quiet());
+            light = cv::min(cv::max(light, low), high);
             picture.pixels = from_linear(light, curve, picture.profile).pixels;
         }
     }

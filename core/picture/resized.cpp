@@ -27,6 +27,9 @@ struct Taps {
     int count = 0;  ///< per new pixel
     std::vector<int> first;
     std::vector<float> weights;  ///< count per new pixel, sum 1
+    /// Of each new pixel those that bound it: within the kernel's middle lobe where a picture is reduced, all of them
+    /// where it is enlarged. In linear light the other lobes would else ring as far as black and white beside an edge.
+    std::vector<int> middle_begin, middle_end;
 };
 
 Taps taps_of(int from, int to) {
@@ -41,6 +44,11 @@ Taps taps_of(int from, int to) {
         double sum = 0;
         for (int k = 0; k < taps.count; ++k) sum += own.emplace_back(lanczos((first + k - centre) / wide));
         for (const double weight : own) taps.weights.push_back(float(weight / sum));
+        int begin = taps.count, end = 0;
+        for (int k = 0; k < taps.count; ++k)
+            if (step <= 1 || std::abs(first + k - centre) < wide) begin = std::min(begin, k), end = k + 1;
+        taps.middle_begin.push_back(begin);
+        taps.middle_end.push_back(end);
     }
     return taps;
 }
@@ -55,12 +63,32 @@ MOORHAZE_CLONES void weigh_columns(const float* padded, const Taps& taps, int pa
         float sum[kChannels] = {};
         for (int k = 0; k < taps.count; ++k)
             for (int c = 0; c < kChannels; ++c) sum[c] += weights[k] * from[kChannels * k + c];
-        for (int c = 0; c < kChannels; ++c) out[kChannels * x + c] = sum[c];
+        const int begin = taps.middle_begin[std::size_t(x)], end = taps.middle_end[std::size_t(x)];
+        float low[kChannels], high[kChannels];
+        for (int c = 0; c < kChannels; ++c) low[c] = high[c] = from[kChannels * begin + c];
+        for (int k = begin + 1; k < end; ++k)
+            for (int c = 0; c < kChannels; ++c) {
+                low[c] = std::min(low[c], from[kChannels * k + c]);
+                high[c] = std::max(high[c], from[kChannels * k + c]);
+            }
+        for (int c = 0; c < kChannels; ++c)
+            out[kChannels * x + c] = std::min(std::max(sum[c], low[c]), high[c]);
     }
 }
 
 MOORHAZE_CLONES void add_weighted(const float* row, float weight, float* sum, int count) {
     for (int i = 0; i < count; ++i) sum[i] += weight * row[i];
+}
+
+MOORHAZE_CLONES void widen_range(const float* row, float* low, float* high, int count) {
+    for (int i = 0; i < count; ++i) {
+        low[i] = std::min(low[i], row[i]);
+        high[i] = std::max(high[i], row[i]);
+    }
+}
+
+MOORHAZE_CLONES void hold_within(const float* low, const float* high, float* values, int count) {
+    for (int i = 0; i < count; ++i) values[i] = std::min(std::max(values[i], low[i]), high[i]);
 }
 
 }  // namespace
@@ -95,11 +123,16 @@ Picture resized(const Picture& picture, cv::Size size, const Job& job) {
     for_rows(size.height, job.part(0.7, 1), [&](int y) {
         std::vector<float> sum(kChannels * std::size_t(size.width), 0.0f), rgb(3 * std::size_t(size.width));
         const float* weights = down.weights.data() + std::size_t(y) * std::size_t(down.count);
+        const auto row = [&](int k) {
+            return narrowed.ptr<float>(std::clamp(down.first[std::size_t(y)] + k, 0, picture.height() - 1));
+        };
+        const int values = kChannels * size.width, begin = down.middle_begin[std::size_t(y)];
         for (int k = 0; k < down.count; ++k)
-            if (weights[k] != 0)
-                add_weighted(
-                    narrowed.ptr<float>(std::clamp(down.first[std::size_t(y)] + k, 0, picture.height() - 1)),
-                    weights[k], sum.data(), kChannels * size.width);
+            if (weights[k] != 0) add_weighted(row(k), weights[k], sum.data(), values);
+        std::vector<float> low(row(begin), row(begin) + values), high = low;
+        for (int k = begin + 1; k < down.middle_end[std::size_t(y)]; ++k)
+            widen_range(row(k), low.data(), high.data(), values);
+        hold_within(low.data(), high.data(), sum.data(), values);
         for (int x = 0; x < size.width; ++x) {
             const float alpha = sum[std::size_t(kChannels * x + 3)];
             for (int c = 0; c < 3; ++c)

@@ -300,13 +300,15 @@ void Brushwork::make_beside(const Stroke& path) {
          heals](const Job& job) {
             Stroke whole = path;
             whole.flow = 1;  // half a thing or half a speck is never meant
-            const MendSources from{*sources->of(product.plane), results};
+            // Held as long as it is painted from: another series may be opened meanwhile, which lets go of it.
+            const std::shared_ptr<const FrameSource> frames = sources->of(product.plane);
+            const MendSources from{*frames, results};
             return heals ? healing(*product.result, strokes, from, whole, job)
                          : taking_the_thing(*product.result, strokes, from, whole, job);
         },
-        [this, ended, of = shown_](const Stroke& stroke) {
+        [this, ended, of = shown_, document = shown_of_](const Stroke& stroke) {
             ended();
-            if (of == shown_) add_stroke(stroke);
+            if (of == shown_ && document == shown_of_) add_stroke(stroke);
         },
         [this, ended](const std::exception& error) {
             ended();
@@ -360,7 +362,7 @@ void Brushwork::follow_strokes() {
 void Brushwork::show_result() {
     // What was mended so far need not be made again when it is looked at next.
     if (shown_ && display_ && pending_.isEmpty() && !pieces_.is_busy())
-        store_.put({*shown_, followed_}, std::exchange(display_, nullptr));
+        store_.put({shown_of_, *shown_, followed_}, std::exchange(display_, nullptr));
     if (product_.file) product_.file->rest();
     live_.reset();
     making_.drop();
@@ -373,6 +375,7 @@ void Brushwork::show_result() {
     product_ = {};
     const ProjectResult* result = base_.standpoint.result();
     shown_ = result ? std::optional(result->id) : std::nullopt;
+    shown_of_ = base_.document.id();
     followed_ = result ? result->strokes : SharedList<Stroke>();
     const MergeProduct* product = shown_ ? base_.products.merge(*shown_) : nullptr;
     if (!product) {
@@ -380,7 +383,7 @@ void Brushwork::show_result() {
         return;
     }
     product_ = *product;
-    if ((display_ = store_.take({*shown_, followed_}))) {
+    if ((display_ = store_.take({shown_of_, *shown_, followed_}))) {
         emit display_changed();
         return;
     }

@@ -80,6 +80,7 @@ class Brushwork : public QObject {
     std::optional<QPointF> copied_place_;
     std::optional<FromPlace> copied_from_;  ///< once a stroke of it began
     std::optional<ResultId> shown_;
+    DocumentId shown_of_;  ///< the document that it is a result of
     MergeProduct product_;
     SharedList<Stroke> followed_;  ///< the strokes that are on the screen, or will be
     std::optional<Stroke> live_;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <numeric>
 
+#include "core/series/protected_frames.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -108,9 +109,11 @@ std::optional<FrameRange> Culling::range_along(const std::vector<cv::Point2d>& p
 void Culling::save_frame(FrameId frame, const std::filesystem::path& file, const WriteSettings& settings) {
     const int place = base_.document.place(frame);
     if (place < 0) return;
-    base_.jobs.start(
+    base_.exports.start(
         QStringLiteral("save"),
-        [own = base_.document.series().frames[std::size_t(place)], file, settings](const Job& job) {
+        [series = base_.document.series(), place, file, settings](const Job& job) {
+            const Frame& own = series.frames[std::size_t(place)];
+            const ProtectedFiles originals = protected_frames(series);
             write_picture(file, read_picture(own.path, own.development, job), own.info.shooting, settings,
                           job);
             return 0;

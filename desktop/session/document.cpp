@@ -23,6 +23,7 @@ void Document::replace(Project project, FrameFacts facts, std::filesystem::path 
     ++serial_;
     history_ = History(std::move(project));
     facts_ = std::move(facts);
+    opened_results_ = file.empty() ? SharedList<ProjectResult>() : history_.now().results;
     set_file(std::move(file), false);
     last_frame_ = last_result_ = 0;
     for (const auto& [frame, info] : facts_) last_frame_ = std::max(last_frame_, frame.value);

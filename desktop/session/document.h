@@ -8,6 +8,12 @@
 
 namespace moorhaze::desktop {
 
+/// An opened document: ids of frames and results name something within one only.
+struct DocumentId {
+    int value = 0;
+    bool operator==(const DocumentId&) const = default;
+};
+
 /// The project as it is, and its history: the only place where what a person decided changes. In the
 /// interface's thread. Edits can be undone, happenings not (see edits.h).
 class Document : public QObject {
@@ -27,7 +33,8 @@ class Document : public QObject {
     /// -1 when there is no such frame.
     int place(FrameId frame) const { return place_of(project(), frame).value_or(-1); }
 
-    /// Another with every series: ids name frames and results within one only.
+    /// Another with every series that is opened.
+    DocumentId id() const { return {serial_}; }
     int serial() const { return serial_; }
 
     /// Another series altogether, with a history of its own.
@@ -38,7 +45,13 @@ class Document : public QObject {
     /// @param is_kept  whether what is decided and made goes to the file; otherwise it ends with the window.
     void set_file(std::filesystem::path file, bool is_kept);
     /// True when closing, or another series, would lose a result that somebody may want.
-    bool would_lose_results() const { return !is_kept_ && has_unsaved_results(project()); }
+    bool would_lose_results() const {
+        return !is_kept_ && has_unsaved_results(project()) && project().results != opened_results_;
+    }
+    /// True when it would lose that, or what was decided in a window that may not write the project.
+    bool would_lose_work() const {
+        return would_lose_results() || (!is_kept_ && !file_.empty() && history_.steps() > 0);
+    }
     /// One step of undo; nothing when nothing changes.
     /// @param join  steps that follow each other with the same of these are one.
     /// @param more_facts  of frames that come into the project.
@@ -63,6 +76,7 @@ class Document : public QObject {
     Series series_;
     FrameFacts facts_;
     std::filesystem::path file_;
+    SharedList<ProjectResult> opened_results_;  ///< as they stood in the file: it still has them
     bool is_kept_ = false;
     int last_frame_ = 0, last_result_ = 0, serial_ = 0;
 };

@@ -11,6 +11,7 @@
 #include "core/mend/painted_mask.h"
 #include "core/project/handed_picture.h"
 #include "core/project/words.h"
+#include "core/series/protected_frames.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -57,7 +58,7 @@ Output with_kind(Output output, const ExportKind& kind) {
 }
 
 Exporter::Exporter(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
-    connect(&base_.jobs, &JobRunner::failed, this, [this](const QString& title, const QString& why) {
+    connect(&base_.exports, &JobRunner::failed, this, [this](const QString& title, const QString& why) {
         if (title == kExport) emit failed(why);
     });
 }
@@ -154,13 +155,15 @@ void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
     const ProjectResult& result = *base_.standpoint.result();
     const MergeProduct& product = *base_.products.merge(result.id);
     const Finish& finish = base_.document.project().finish;
-    base_.jobs.start(
+    base_.exports.start(
         kExport,
         [product, development = result.made_from.align.look.development, strokes = result.strokes, finish,
          about = base_.document.project().hand_over.about, files, overwrite,
          words = made_with(result) + finish_in_words(finish), sources = base_.products.sources(),
          results = base_.products.result_sources(result.strokes, product.plane)](const Job& job) {
             const MergeResult& merge = *product.result;
+            // Whatever name was typed, and whatever was said about replacing: originals stay.
+            const ProtectedFiles originals = protected_frames(product.plane->series);
             // A frame is decoded to paint from any: only where something was painted, or layers are wanted.
             std::shared_ptr<const FrameSource> frames;
             const auto mend_sources = [&] {
@@ -209,10 +212,11 @@ void Exporter::save_mask(const QString& file) {
         return base_.notices.notify_error(tr("Nothing is painted yet: there is no mask to save."));
     const QString name =
         file.endsWith(QStringLiteral(".png"), Qt::CaseInsensitive) ? file : file + QStringLiteral(".png");
-    base_.jobs.start(
+    base_.exports.start(
         tr("mask"),
         [product = *product, strokes = result->strokes,
          path = std::filesystem::path(name.toStdString())](const Job& job) {
+            const ProtectedFiles originals = protected_frames(product.plane->series);
             const MergePlanes planes = planes_of(*product.result, product.plane->series);
             write_picture(path, painted_mask(strokes, planes, job), {}, mask_writing(true), job);
             return true;

@@ -124,6 +124,8 @@ void PictureStore::put(const ResultView& view, std::shared_ptr<DisplayPicture> p
 }
 
 void PictureStore::keep(const StoredView& view, std::shared_ptr<DisplayPicture> picture) {
+    // Another document was opened since: nobody will ask for it.
+    if (const auto* own = std::get_if<ResultView>(&view); own && own->document != base_.document.id()) return;
     kept_.remove_if([&](const Kept& kept) { return kept.view == view; });
     kept_.push_front({view, std::move(picture)});
     std::size_t total = 0;
@@ -150,7 +152,8 @@ void PictureStore::want(const std::vector<StoredView>& views) {
 }
 
 bool PictureStore::can_be_made(const StoredView& view) const {
-    if (const auto* result = std::get_if<ResultView>(&view)) return base_.products.merge(result->result);
+    if (const auto* result = std::get_if<ResultView>(&view))
+        return result->document == base_.document.id() && base_.products.merge(result->result);
     const auto& frame = std::get<FrameView>(view);
     return base_.document.place(frame.frame) >= 0 &&
            (!frame.edges_with || base_.document.place(*frame.edges_with) >= 0);

@@ -19,8 +19,9 @@ struct FrameView {
     bool operator==(const FrameView&) const = default;
 };
 
-/// A result with strokes.
+/// A result of an opened document, with strokes.
 struct ResultView {
+    DocumentId document;
     ResultId result;
     SharedList<Stroke> strokes;
     bool operator==(const ResultView&) const = default;

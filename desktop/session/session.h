@@ -33,7 +33,10 @@ struct Session : SessionBase {
     /// @param depth_colours  near to far, for what is looked at over a result.
     explicit Session(const std::array<QColor, 256>& depth_colours = {})
         : result_look(*this, merging, depth_colours) {}
-    ~Session() { jobs.cancel_and_wait(); }
+    ~Session() {
+        jobs.cancel_and_wait();
+        exports.cancel_and_wait();
+    }
 
     /// What everything together may take; a change holds at once.
     int memory_mb() const { return memory_mb_; }

@@ -12,6 +12,7 @@
 #include "core/project/edits.h"
 #include "core/sets/outcome.h"
 #include "core/sets/run_arriving.h"
+#include "core/sets/set_paths.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -116,6 +117,21 @@ void SetRun::set_replaces(bool on) {
 void SetRun::set_out(const QString& out) {
     out_ = out;
     emit changed();
+}
+
+std::optional<OutPattern> SetRun::place() const {
+    try {
+        return parse_out(out_.toStdString());
+    } catch (const BadParameter&) {
+        return {};
+    }
+}
+
+QString SetRun::small_picture_of(int place) const {
+    const SeriesRecord& record = entries_[std::size_t(place)].record;
+    const auto out = this->place();
+    if (!record.is_made() || !out) return {};
+    return text(SetPaths(set_folder(*out)).small_picture(record.name).string());
 }
 
 SetPlan SetRun::plan() const {
@@ -312,15 +328,19 @@ QString SetRun::state() const {
 }
 
 QString SetRun::table() const {
-    if (out_.isEmpty()) return {};
-    const QString file = text((set_folder(parse_out(out_.toStdString())) / "outcome.html").string());
+    const auto out = place();
+    if (!out) return {};
+    const QString file = text((set_folder(*out) / "outcome.html").string());
     return QFileInfo::exists(file) ? file : QString();
 }
 
 QString SetRun::project_of(int place) const {
     const SeriesRecord& record = entries_[std::size_t(place)].record;
-    if (record.project.empty()) return {};
-    const QString file = text((parse_out(out_.toStdString()).folder / record.project).string());
+    const auto out = this->place();
+    if (record.project.empty() || !out) return {};
+    const auto project = SetPaths(set_folder(*out)).recorded_project(record.name, record.project);
+    if (!project) return {};
+    const QString file = text(project->string());
     return QFileInfo::exists(file) ? file : QString();
 }
 

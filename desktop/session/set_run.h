@@ -33,6 +33,10 @@ class SetRun : public QObject {
     /// Where the pictures go: a folder, perhaps with a pattern for names (see parse_out()).
     QString out() const { return out_; }
     void set_out(const QString& out);
+    /// The same as it is understood; nothing while what is typed means none.
+    std::optional<OutPattern> place() const;
+    /// The small picture of a series that was made; empty: there is none.
+    QString small_picture_of(int place) const;
     /// Pictures of these names that the recipe did not make are replaced.
     bool replaces() const { return replaces_; }
     void set_replaces(bool on);

@@ -102,7 +102,7 @@ std::vector<StoredView> wishes_of(const Shown& shown, const Document& document) 
     add(shown.other);
     if (const auto* other = std::get_if<ResultPicture>(&shown.other))
         if (const ProjectResult* result = find_result(document.project(), other->result))
-            wishes.emplace_back(ResultView{result->id, result->strokes});
+            wishes.emplace_back(ResultView{document.id(), result->id, result->strokes});
     const auto* main = std::get_if<FrameView>(&shown.main);
     if (!main || main->edges_with) return wishes;
     const int place = document.place(main->frame);

@@ -16,7 +16,11 @@ SnagWalk::SnagWalk(SessionBase& base, QObject* parent) : QObject(parent), base_(
         if (kind == Products::Kind::merge) follow_result();
     });
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series) known_.clear();
+        if (changes.series) {
+            known_.clear();
+            wish_.drop();
+            wanted_.reset();
+        }
         const ProjectResult* result = base_.standpoint.result();
         if (changes.series ||
             (result && std::count(changes.mended.begin(), changes.mended.end(), result->id)))
@@ -61,7 +65,8 @@ void SnagWalk::look(const ProjectResult& result, const MergeProduct& product,
             if (own.file) own.file->rest();
             return snags;
         },
-        [this, id = result.id, strokes](const std::vector<Snag>& snags) {
+        [this, id = result.id, document = base_.document.id(), strokes](const std::vector<Snag>& snags) {
+            if (document != base_.document.id()) return;
             wanted_.reset();
             current_.reset();
             known_[id] = {snags, strokes};

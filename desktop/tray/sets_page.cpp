@@ -16,7 +16,6 @@
 #include <algorithm>
 
 #include "core/sets/outcome.h"
-#include "core/sets/set_paths.h"
 #include "desktop/session/text.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/commands.h"
@@ -207,12 +206,7 @@ QIcon SetsPage::picture_of(int place) const {
     pixmap.setDevicePixelRatio(devicePixelRatioF());
     pixmap.fill(Theme::current().surround);
     QPixmap picture = thumbs_.find(place);
-    if (own.record.is_made())
-        if (const QPixmap made(
-                text(SetPaths(set_folder(parse_out(run_.out().toStdString()))).small_picture(own.record.name)
-                         .string()));
-            !made.isNull())
-            picture = made;
+    if (const QPixmap made(run_.small_picture_of(place)); !made.isNull()) picture = made;
     QPainter painter(&pixmap);
     constexpr int kBar = 5;
     const QRect room(kBar, 0, kViewIcon.width() - kBar, kViewIcon.height());

@@ -6,16 +6,23 @@
 #include <QProgressBar>
 #include <QTimer>
 #include <QToolButton>
+#include <algorithm>
 #include <cmath>
 
 #include "desktop/session/job_runner.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
+namespace {
 
-JobBar::JobBar(JobRunner& jobs, QWidget* parent)
+constexpr int kLongestName_px = 260;
+
+}  // namespace
+
+JobBar::JobBar(const QList<JobRunner*>& lanes, QWidget* parent)
     : QWidget(parent),
-      jobs_(jobs),
+      lanes_(lanes),
+      unsaved_(new QLabel(this)),
       text_(new QLabel(this)),
       progress_(new QProgressBar(this)),
       stop_(new QToolButton(this)) {
@@ -33,35 +40,52 @@ JobBar::JobBar(JobRunner& jobs, QWidget* parent)
     stop_->setObjectName(QStringLiteral("stopJob"));
     stop_->setAccessibleName(tr("Stop the job"));
     stop_->setToolTip(tr("Stop what is running; nothing that was made is lost (Esc)"));
+    unsaved_->setObjectName(QStringLiteral("unsaved"));
+    unsaved_->setStyleSheet(QStringLiteral("color: %1; font-weight: 600;").arg(Theme::current().rowan.name()));
+    layout->addWidget(unsaved_);
     layout->addWidget(text_);
     layout->addWidget(progress_);
     layout->addWidget(stop_);
-    connect(stop_, &QToolButton::clicked, &jobs_, &JobRunner::cancel);
-    connect(&jobs_, &JobRunner::changed, this, &JobBar::refresh);
+    connect(stop_, &QToolButton::clicked, this, [this] {
+        if (JobRunner* lane = working()) lane->cancel();
+    });
+    for (JobRunner* lane : lanes_) connect(lane, &JobRunner::changed, this, &JobBar::refresh);
     refresh();
 }
 
-void JobBar::set_series_name(const QString& name, const QString& where) {
-    text_->setToolTip(where);
-    series_name_ = name;
+JobRunner* JobBar::working() const {
+    const auto found = std::find_if(lanes_.begin(), lanes_.end(), [](const JobRunner* lane) { return lane->busy(); });
+    return found == lanes_.end() ? nullptr : *found;
+}
+
+void JobBar::set_series_name(const QString& name, const QString& where, const QString& unsaved) {
+    text_->setToolTip(name + (where.isEmpty() ? QString() : QStringLiteral("\n") + where));
+    unsaved_->setToolTip(where);
+    unsaved_->setText(unsaved);
+    unsaved_->setVisible(!unsaved.isEmpty());
+    // A long name must not make the window wider than the screen.
+    series_name_ = fontMetrics().elidedText(name, Qt::ElideMiddle, kLongestName_px);
     refresh();
 }
 
 void JobBar::refresh() {
     QString text = series_name_;
-    if (jobs_.busy()) {
+    const JobRunner* lane = working();
+    if (lane) {
         const QString name = series_name_.isEmpty() ? QString() : series_name_ + QStringLiteral("   ");
-        text = tr("%1%2 %3 %").arg(name, jobs_.title()).arg(int(100 * jobs_.fraction()));
-        const double left = jobs_.seconds_left();
+        text = tr("%1%2 %3 %").arg(name, lane->title()).arg(int(100 * lane->fraction()));
+        const double left = lane->seconds_left();
         if (left >= 60)
             text += tr(", %1 min left").arg(int(std::ceil(left / 60)));
         else if (left >= 0)
             text += tr(", %1 s left").arg(int(std::ceil(left)));
-        progress_->setValue(int(1000 * jobs_.fraction()));
+        progress_->setValue(int(1000 * lane->fraction()));
+        const auto others = std::count_if(lanes_.begin(), lanes_.end(), [](const JobRunner* own) { return own->busy(); }) - 1;
+        if (others > 0) text += tr(", and %1 more").arg(others);
     }
     text_->setText(text);
-    progress_->setVisible(jobs_.busy());
-    stop_->setVisible(jobs_.busy());
+    progress_->setVisible(lane != nullptr);
+    stop_->setVisible(lane != nullptr);
     // The menu bar gives its corner what it asks for when its size hint changes.
     adjustSize();
     updateGeometry();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <QList>
 #include <QWidget>
 
 class QLabel;
@@ -11,20 +12,23 @@ namespace moorhaze::desktop {
 
 class JobRunner;
 
-/// At the right end of the menus: the series, the running job with its progress, time left, and a cross to
-/// stop it.
+/// At the right end of the menus: the series, whether it is not saved, the running job with its progress, time left, and
+/// a cross to stop it. Of several lanes the first that works is shown, and the others are counted.
 class JobBar : public QWidget {
     Q_OBJECT
   public:
-    explicit JobBar(JobRunner& jobs, QWidget* parent = nullptr);
+    explicit JobBar(const QList<JobRunner*>& lanes, QWidget* parent = nullptr);
     /// @param where  it is saved, for the tooltip.
-    void set_series_name(const QString& name, const QString& where);
+    /// @param unsaved  in two or three words, beside the name for as long as it is so; empty: it is saved.
+    void set_series_name(const QString& name, const QString& where, const QString& unsaved);
 
   private:
     void refresh();
+    JobRunner* working() const;
 
-    JobRunner& jobs_;
+    QList<JobRunner*> lanes_;
     QString series_name_;
+    QLabel* unsaved_;
     QLabel* text_;
     QProgressBar* progress_;
     QToolButton* stop_;

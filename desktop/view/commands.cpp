@@ -32,8 +32,7 @@ void Commands::add(const Command& command) {
 
 QAction* Commands::action(const QString& id) const {
     const auto found = actions_.find(id);
-    Q_ASSERT(found != actions_.end());
-    return found->second;
+    return found == actions_.end() ? nullptr : found->second;
 }
 
 bool Commands::trigger(const QString& id) {

@@ -37,6 +37,7 @@ class Commands : public QObject {
 
     void add(const Command& command);
     const std::vector<Command>& all() const { return commands_; }
+    /// Null when there is no command of that name.
     QAction* action(const QString& id) const;
     /// Does what a key press does.   @return false when there is none of that name or it is not possible now.
     bool trigger(const QString& id);

@@ -25,7 +25,7 @@ const QString kFolder = QStringLiteral("last/folder");
 }  // namespace
 
 bool Dialogs::may_drop_results(const QString& title, const QString& what) {
-    if (!session_.document.would_lose_results()) return true;
+    if (!session_.document.would_lose_work()) return true;
     QMessageBox box(QMessageBox::Question, title, what, QMessageBox::NoButton, &window_);
     auto* go_on = box.addButton(tr("Open anyway"), QMessageBox::DestructiveRole);
     box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
@@ -219,20 +219,48 @@ void Dialogs::about() {
             .arg(QApplication::applicationVersion()));
 }
 
+/// What is under way and would end with the window, in words.
+QStringList Dialogs::under_way() const {
+    QStringList works;
+    if (session_.exports.busy())
+        works << tr("%1 (%2 %)").arg(session_.exports.title()).arg(int(100 * session_.exports.fraction()));
+    if (session_.set_run.is_running()) works << tr("a set of series, which goes on there when it is started again");
+    const ShootState shooting = session_.shoot_desk.state();
+    if (shooting == ShootState::running || shooting == ShootState::pausing || shooting == ShootState::paused)
+        works << tr("a shoot");
+    return works;
+}
+
 bool Dialogs::may_leave() {
-    if (!session_.document.would_lose_results()) return true;
+    if (const QStringList works = under_way(); !works.isEmpty()) {
+        QMessageBox box(QMessageBox::Question, tr("Leave Moorhaze"),
+                        tr("Still under way: %1. Leaving now stops it.").arg(works.join(tr(", "))),
+                        QMessageBox::NoButton, &window_);
+        box.setObjectName(QStringLiteral("workQuestion"));
+        auto* leave = box.addButton(tr("Stop it and leave"), QMessageBox::DestructiveRole);
+        box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
+        box.exec();
+        if (box.clickedButton() != leave) return false;
+    }
+    if (!session_.document.would_lose_work()) return true;
+    const bool may_copy = !session_.document.file().empty();
     const QString why = session_.autosave.in_words();
+    const QString what = session_.document.would_lose_results()
+                             ? tr("A result has not been exported. Leaving now drops it.")
+                             : tr("What you decided here is not saved. Leaving now drops it.");
     QMessageBox box(QMessageBox::Question, tr("Leave Moorhaze"),
-                    tr("A result has not been exported. Leaving now drops it.") +
-                        (why.isEmpty() ? QString() : QStringLiteral(" ") + why),
-                    QMessageBox::NoButton, &window_);
+                    what + (why.isEmpty() ? QString() : QStringLiteral(" ") + why), QMessageBox::NoButton, &window_);
     box.setObjectName(QStringLiteral("leaveQuestion"));
     auto* leave = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
-    auto* to_export = box.addButton(tr("Export it first"), QMessageBox::AcceptRole);
-    box.addButton(tr("Stay here"), QMessageBox::RejectRole);
-    box.setDefaultButton(to_export);
+    QPushButton* to_copy = may_copy ? box.addButton(tr("Keep a copy as..."), QMessageBox::AcceptRole) : nullptr;
+    auto* to_export = session_.document.would_lose_results()
+                          ? box.addButton(tr("Export it first"), QMessageBox::AcceptRole)
+                          : nullptr;
+    auto* stay = box.addButton(tr("Stay here"), QMessageBox::RejectRole);
+    box.setDefaultButton(to_copy ? to_copy : to_export ? to_export : stay);
     box.exec();
-    if (box.clickedButton() == to_export) session_.standpoint.set_stage(Stage::finish);
+    if (to_copy && box.clickedButton() == to_copy) keep_as();
+    if (to_export && box.clickedButton() == to_export) session_.standpoint.set_stage(Stage::finish);
     return box.clickedButton() == leave;
 }
 

@@ -43,6 +43,7 @@ class Dialogs {
     bool may_leave();
 
   private:
+    QStringList under_way() const;
     QString last_folder() const;
     void remember_folder(const QString& folder);
 

@@ -96,7 +96,7 @@ void MainWindow::build_layout() {
     top_row->setContentsMargins(0, 0, 0, 0);
     menus_ = new QMenuBar(top);
     menus_->setNativeMenuBar(false);
-    job_bar_ = new JobBar(session_.jobs, top);
+    job_bar_ = new JobBar({&session_.jobs, &session_.exports}, top);
     top_row->addWidget(menus_, 1);
     top_row->addWidget(job_bar_);
     rows->addWidget(top);
@@ -296,7 +296,8 @@ void MainWindow::connect_session() {
     connect(&session_.opening, &Opening::damaged, this,
             [this](const QString& file, const QString& why) { dialogs_.take_last_good(file, why); });
     connect(&session_.products, &Products::changed, this, refresh);
-    connect(&session_.jobs, &JobRunner::changed, this, refresh);
+    for (JobRunner* lane : {&session_.jobs, &session_.exports})
+        connect(lane, &JobRunner::changed, this, refresh);
     connect(&session_.sounding, &Sounding::changed, this, refresh);
     connect(&session_.snag_walk, &SnagWalk::changed, this, refresh);
     connect(&session_.snag_walk, &SnagWalk::visited, this,
@@ -313,7 +314,12 @@ void MainWindow::connect_session() {
 
 void MainWindow::show_series_name() {
     const QString name = session_.document.has_series() ? text(session_.document.project().name) : QString();
-    job_bar_->set_series_name(name, session_.autosave.in_words());
+    const ProjectKeeper* keeper = session_.autosave.keeper();
+    const QString unsaved = !keeper || name.isEmpty()                              ? QString()
+                            : keeper->state() == ProjectKeeper::State::reading_only ? tr("not saved: open elsewhere")
+                            : keeper->state() == ProjectKeeper::State::failing      ? tr("not saved")
+                                                                                    : QString();
+    job_bar_->set_series_name(name, session_.autosave.in_words(), unsaved);
     setWindowTitle(name.isEmpty() ? tr("Moorhaze") : tr("%1 - Moorhaze").arg(name));
 }
 
@@ -372,7 +378,7 @@ void MainWindow::escape() {
     } else if (notice_->isVisible()) {
         notice_->hide();
     } else {
-        session_.jobs.cancel();
+        (session_.jobs.busy() ? session_.jobs : session_.exports).cancel();
     }
 }
 
@@ -381,7 +387,7 @@ void MainWindow::point_at(QPointF place, bool sound) {
 }
 
 bool MainWindow::is_settled() {
-    if (session_.jobs.busy() || session_.set_run.is_running() || !session_.views_look.is_settled())
+    if (session_.jobs.busy() || session_.exports.busy() || session_.set_run.is_running() || !session_.views_look.is_settled())
         return false;
     const ShootDesk& desk = session_.shoot_desk;
     const ShootState shooting = desk.state();
@@ -428,6 +434,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     if (!dialogs_.may_leave()) return event->ignore();
     if (settings_) settings_->setValue(QStringLiteral("window/place"), saveGeometry());
     session_.jobs.cancel();
+    session_.exports.cancel();
     event->accept();
 }
 

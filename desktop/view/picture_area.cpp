@@ -201,7 +201,7 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
             return looked ? looked : session_.brushwork.display();
         }
         if (const ProjectResult* other = find_result(session_.document.project(), own->result))
-            return session_.store.find(ResultView{other->id, other->strokes});
+            return session_.store.find(ResultView{session_.document.id(), other->id, other->strokes});
     }
     return nullptr;
 }

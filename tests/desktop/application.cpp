@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QStandardPaths>
 
+#include "desktop/view/application.h"
 #include "desktop/view/theme.h"
 #include "tests/support/main.h"
 
@@ -13,7 +14,7 @@ const bool installed = [] {
         qputenv("QT_QPA_PLATFORM",
                 qEnvironmentVariableIsSet("QT_QPA_PLATFORM") ? qgetenv("QT_QPA_PLATFORM") : "offscreen");
         QStandardPaths::setTestModeEnabled(true);
-        QApplication application(argc, argv);
+        moorhaze::desktop::Application application(argc, argv);
         QApplication::setApplicationVersion(QStringLiteral("test"));
         moorhaze::desktop::apply_theme(application, true);
         return run();

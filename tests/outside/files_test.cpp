@@ -5,7 +5,10 @@
 #include "core/files/exif_block.h"
 #include "core/files/float_tiff.h"
 #include "core/files/picture_file.h"
+#include "core/picture/colour_space.h"
+#include "core/picture/converted.h"
 #include "tests/outside/outside_data.h"
+#include "tests/support/dng.h"
 #include "tests/support/measures.h"
 #include "tests/support/scratch.h"
 #include "tests/support/textured.h"
@@ -148,4 +151,64 @@ TEST_CASE("pictures that others made are read as others read them", "[outside]")
         INFO(name << " " << same.text);
         CHECK(same.code == 0);
     }
+}
+
+TEST_CASE("colours that a camera marks by Exif alone are read as opRGB, and our files say what theirs are", "[outside]") {
+    const test::Scratch scratch;
+    const auto marked = scratch / "marked.jpg", plain = scratch / "plain.jpg";
+    Picture picture{cv::Mat3b(48, 64, cv::Vec3b(200, 100, 50)), {}, {}};
+    WriteSettings jpeg;
+    jpeg.format = FileFormat::jpeg;
+    jpeg.bits = 8;
+    jpeg.jpeg_quality = 100;
+    write_picture(plain, picture, {}, jpeg, {});
+    std::filesystem::copy_file(plain, marked);
+    // As cameras of several makers do it (DCF 2.0).
+    const auto set = run("exiftool -q -overwrite_original -ExifIFD:ColorSpace=65535 -InteropIFD:InteropIndex='R03 - DCF "
+                         "option file (Adobe RGB)' -IFD0:Make=Heath -IFD0:Model=Vasculum " + marked.string());
+    REQUIRE(set.code == 0);
+    CHECK(read_picture(plain).profile.icc.empty());
+    const Picture read = read_picture(marked);
+    CHECK(read.profile == op_rgb_profile());
+    // To XYZ by IEC 61966-2-5, to linear sRGB by IEC 61966-2-1: published matrices.
+    const cv::Matx33d to_xyz{0.57667, 0.18556, 0.18823, 0.29734, 0.62736, 0.07529, 0.02703, 0.07069, 0.99134},
+        to_srgb{3.2406, -1.5372, -0.4986, -0.9689, 1.8758, 0.0415, 0.0557, -0.2040, 1.0570};
+    const auto light = [](double value) { return std::pow(value / 255, 563.0 / 256); };
+    const cv::Vec3d srgb = to_srgb * (to_xyz * cv::Vec3d(light(200), light(100), light(50)));
+    const Picture ours = converted(with_bits(read, 16), {}, {});
+    for (int c = 0; c < 3; ++c)
+        CHECK(ours.pixels.at<cv::Vec3w>(20, 30)[c] / 257.0 ==
+              Approx(255 * tone_of_light(std::clamp(srgb[c], 0.0, 1.0))).margin(2));  // a JPEG's rounding
+
+    // What leaves says what it is: sRGB as such, others by their profile, no word of the frame's own space.
+    const ShootingData data = read_shooting_data(marked);
+    REQUIRE(data.camera_model == "Vasculum");
+    for (const FileFormat format : {FileFormat::jpeg, FileFormat::tiff, FileFormat::png})
+        for (const bool in_srgb : {true, false}) {
+            WriteSettings write = jpeg;
+            write.format = format;
+            const auto file = scratch / ("out-" + std::to_string(int(format)) + std::to_string(in_srgb) +
+                                         (format == FileFormat::jpeg ? ".jpg" : format == FileFormat::tiff ? ".tif" : ".png"));
+            write_picture(file, in_srgb ? picture : read, data, write, {});
+            const auto said = run("exiftool -s3 -n -ExifIFD:ColorSpace -InteropIFD:InteropIndex -IFD0:Model " + file.string());
+            INFO(file << ": " << said.text);
+            CHECK(said.text == (in_srgb ? "1\nVasculum\n" : "65535\nVasculum\n"));
+            const Picture back = read_picture(file);
+            CHECK(back.profile.icc.empty() == in_srgb);
+        }
+}
+
+TEST_CASE("nothing of how a raw file's values are to be read goes into a finished picture", "[outside]") {
+    const test::Scratch scratch;
+    const auto raw = scratch / "a.dng";
+    test::write_dng(raw, {}, [](int, int) { return cv::Vec3d(0.3, 0.3, 0.3); });
+    const ShootingData data = read_shooting_data(raw);
+    WriteSettings jpeg;
+    jpeg.format = FileFormat::jpeg;
+    jpeg.bits = 8;
+    write_picture(scratch / "a.jpg", test::colourful({40, 30}, 8, false), data, jpeg, {});
+    const auto said = run("exiftool -s -a -G1 " + (scratch / "a.jpg").string());
+    INFO(said.text);
+    for (const char* word : {"DNG", "CFA", "BlackLevel", "WhiteLevel", "Matrix", "AsShot", "Illuminant", "Strip"})
+        CHECK_THAT(said.text, !Catch::Contains(word));
 }

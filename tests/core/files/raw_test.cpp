@@ -135,6 +135,20 @@ TEST_CASE("a developed picture becomes a linear DNG that develops to the same ag
     CHECK_FALSE(std::filesystem::exists(scratch / "no.dng"));
 }
 
+TEST_CASE("an over-exposed ground that fills whole rows is light, not damage", "[raw]") {
+    const test::Scratch scratch;
+    for (const bool below : {true, false}) {
+        INFO(below);
+        test::write_dng(scratch / "bright.dng", settings_of({128, 96}), [&](int x, int y) {
+            const bool bright = below ? y > 40 : y < 40;
+            return bright ? cv::Vec3d(6, 6, 6) : cv::Vec3d(0.2 + 0.001 * x, 0.2, 0.3);
+        });
+        const Picture picture = read_picture(scratch / "bright.dng");
+        CHECK_THAT(srgb_light(picture, {60, below ? 80 : 20})[1], Catch::Matchers::WithinAbs(1, 0.02));
+        CHECK(read_preview(scratch / "bright.dng", 40).width() == 40);
+    }
+}
+
 TEST_CASE("a raw file that is cut off anywhere is recognised, never an empty or half-empty picture",
           "[raw]") {
     const test::Scratch scratch;

@@ -82,6 +82,38 @@ TEST_CASE("fine stripes become the light between them, not the tone", "[handover
     CHECK(light_of_tone(small.pixels.at<cv::Vec3w>(10, 40)[1] / 65535.0) == Approx(0.5).margin(0.03));
 }
 
+TEST_CASE("a reduced edge has no rim: nothing lies beyond the two tones that meet, nor does sharpening take it there",
+          "[handover]") {
+    // A dark product before a white ground, upright and lying edges.
+    const Picture product = with_bits(
+        test::picture_from({400, 400}, [](int x, int y) { return x > 143 && x < 290 && y > 101 ? 0.22 : 1.0; }), 8);
+    const double dark = product.pixels.at<cv::Vec3b>(200, 200)[1];
+    for (const double share : {0.25, 0.37, 0.5, 0.9}) {
+        Output output;
+        output.format = FileFormat::png;
+        output.bits = 8;
+        output.size = {SizeWish::percent, 100 * share};
+        for (const double sharpen : {0.0, 1.0}) {
+            output.sharpen = sharpen;
+            const Picture made = with_bits(for_output(product, output, {}), 8);
+            INFO(share << ", sharpened " << sharpen);
+            double least = 0, most = 0;
+            cv::minMaxLoc(made.pixels.reshape(1), &least, &most);
+            CHECK(most == 255);
+            CHECK(least >= dark - 1);
+            // Two pixels from the edge all is even.
+            for (int x = 0; x < int(143 * share) - 2; ++x)
+                CHECK(made.pixels.at<cv::Vec3b>(int(250 * share), x) == cv::Vec3b(255, 255, 255));
+        }
+    }
+    // Enlarged, too, it stays between them.
+    const Picture large = resized(product, {900, 900}, {});
+    double least = 0, most = 0;
+    cv::minMaxLoc(large.pixels.reshape(1), &least, &most);
+    CHECK(most == 65535);
+    CHECK(least >= 257 * (dark - 1));
+}
+
 TEST_CASE("a transparent edge keeps its colour when it is made smaller", "[handover]") {
     Picture picture = test::picture_from({80, 40}, [](int x, int) { return x < 40 ? 0.6 : 0.0; });
     picture.alpha = cv::Mat1w(40, 80, std::uint16_t(0));

@@ -49,6 +49,20 @@ TEST_CASE("noise of an even area goes, a hard edge beside it stays where and as 
     CHECK(right == Approx(0.7).margin(0.01));
 }
 
+TEST_CASE("the last row and column of a picture lose their noise like all others, at any size", "[finish]") {
+    for (const cv::Size size : {cv::Size(121, 83), {120, 83}, {123, 80}, {9, 64}, {7, 5}}) {
+        cv::Mat3f light = noisy_light(size, 0.03, [](int, int) { return 0.5; });
+        reduce_noise(light, {.noise = 0.03}, {}, 1, {});
+        const cv::Mat1f after = perceptual_luma(light, Job{});
+        INFO(size);
+        if (size.width > 20)
+            for (const cv::Rect edge : {cv::Rect(0, 0, 1, size.height), cv::Rect(size.width - 1, 0, 1, size.height),
+                                        cv::Rect(0, 0, size.width, 1), cv::Rect(0, size.height - 1, size.width, 1)})
+                CHECK(deviation(after, edge) < 0.012);
+        CHECK(cv::mean(after)[0] == Approx(0.5).margin(0.02));
+    }
+}
+
 TEST_CASE("a texture under noise comes nearer to what it was, and colours keep their proportions",
           "[finish]") {
     const test::Texture texture(31, 70, 6, 60);

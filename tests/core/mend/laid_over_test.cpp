@@ -121,19 +121,6 @@ TEST_CASE("a smaller copy of 8 bits in another space lies at the merge's size an
     CHECK(cv::mean(difference)[0] / 65535 < 0.01);
 }
 
-TEST_CASE("a long thin copy of an eighth of the size is registered as it lies", "[mend]") {
-    // Wider than the 3200 px that registration works on, and much lower than wide.
-    const PixelRect area(0, 0, 6600, 240);
-    MergeResult wide;
-    wide.picture = test::picture_from(area.size(), [](int x, int y) { return light_at(x, y); });
-    wide.area = area;
-    wide.method = "depth";
-    wide.depth = cv::Mat1f(area.size(), 1.0f);
-    const Picture moved = test::picture_from(area.size(), [](int x, int y) { return light_at(x + 8, y); });
-    const LaidOver laid = laid_over(moved, wide, area.size(), {});
-    CHECK(laid.moved_px == Approx(8).margin(0.1));
-}
-
 TEST_CASE("a picture of something else, or of nothing, is not laid over", "[mend]") {
     const test::Texture other(99, 90, 5, 60);
     CHECK_THROWS_WITH(
