@@ -51,7 +51,8 @@ void check_targets(const std::vector<std::string>& files, bool overwrite) {
     for (const std::string& file : files) {
         if (file.empty()) continue;
         if (is_protected(file))
-            throw FileError(file + ": is one of the frames. Originals are never written; choose another name.");
+            throw FileError(file +
+                            ": is one of the frames. Originals are never written; choose another name.");
         std::error_code unknown;
         if (!overwrite && std::filesystem::exists(file, unknown))
             throw FileError(file + ": exists already. Choose another name, or add --overwrite.");

@@ -34,8 +34,8 @@ CLI::App* add_run(CLI::App& app, const Common& common);
 CLI::App* add_simulate(CLI::App& app, const Common& common);
 CLI::App* add_spin(CLI::App& app, const Common& common);
 
-/// Asks the work to stop when the person does (Ctrl+C, or a signal to end); a second time ends at once. Called before any
-/// other thread is there; every command's work asks it.
+/// Asks the work to stop when the person does (Ctrl+C, or a signal to end); a second time ends at once.
+/// Called before any other thread is there; every command's work asks it.
 std::stop_token stopped_by_signals();
 
 /// Files that are only read, until the program ends: frames, pictures and projects that were named.

@@ -41,7 +41,8 @@ void run_finish(const FinishArguments& arguments, const Common& common) {
                                 stored.geometry);
         // Frames are needed only where something was painted, or layers are wanted; they may be gone.
         const auto sources = [&] {
-            if (!frames) frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
+            if (!frames)
+                frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
             return MendSources{*frames, others};
         };
         own = {result.strokes.empty()

@@ -20,7 +20,8 @@ int main(int argc, char** argv) {
         app.parse(argc, argv);
         // What a full device did not take is not there.
         std::cout.flush();
-        if (!std::cout || std::fflush(stdout) != 0) throw Error("what was to be printed could not be written");
+        if (!std::cout || std::fflush(stdout) != 0)
+            throw Error("what was to be printed could not be written");
     } catch (const CLI::ParseError& error) {
         const int code = app.exit(error, std::cout, std::cerr);
         return code == 0 ? 0 : 2;

@@ -50,9 +50,14 @@ std::string absolute_out(const RunArguments& arguments) {
 /// The words of one command that does one series, whatever else runs and wherever.
 Words command_for(const RunArguments& arguments, const SetSeries& series) {
     namespace fs = std::filesystem;
-    Words words{"run",      fs::absolute(arguments.recipe).string(), "--quiet",
-                "--out",    absolute_out(arguments),                 "--as=" + series.name,
-                "--number", std::to_string(series.number)};
+    Words words{"run",
+                fs::absolute(arguments.recipe).string(),
+                "--quiet",
+                "--out",
+                absolute_out(arguments),
+                "--as=" + series.name,
+                "--number",
+                std::to_string(series.number)};
     if (arguments.overwrite) words.emplace_back("--overwrite");
     if (arguments.memory_mb > 0) words.insert(words.end(), {"--memory", std::to_string(arguments.memory_mb)});
     for (const Frame& frame : series.frames) words.push_back(fs::absolute(frame.path).string());
@@ -115,13 +120,15 @@ std::string submitted(const RunArguments& arguments, const std::filesystem::path
     for (std::size_t at = 0; (at = log.find('%', at)) != std::string::npos; at += 2) log.insert(at, "%");
     if (has_number) log += "task-%a.log";
     Words words{"sbatch", "--parsable", "--output=" + log};
-    for (std::string& option : CLI::detail::split_up(arguments.cluster_options)) words.push_back(std::move(option));
+    for (std::string& option : CLI::detail::split_up(arguments.cluster_options))
+        words.push_back(std::move(option));
     words.insert(words.end(), more.begin(), more.end());
     words.push_back(script.string());
     const std::string answer = output_of(words);
     const std::string id = answer.substr(0, answer.find(';'));  // a federation adds its cluster's name
     if (id.empty() || id.find_first_not_of("0123456789") != std::string::npos)
-        throw Error("Slurm answered with no job's number (" + printable(answer) + "). Look with squeue what it did.");
+        throw Error("Slurm answered with no job's number (" + printable(answer) +
+                    "). Look with squeue what it did.");
     return id;
 }
 
@@ -146,8 +153,8 @@ void submit(const RunArguments& arguments, SetPlan plan, const RunSettings& sett
     if (commands.empty()) {  // all views are merged: only what is done with them together is left
         const std::string table = submitted(arguments, scripts.table, scripts.table_log.string(), {});
         std::cout << "all views are merged already, all of them together follow as job " << table << "\n"
-                  << "see:    squeue --jobs=" << table << "\ncancel: scancel " << table << "\ntable:  " << table_file
-                  << "\n";
+                  << "see:    squeue --jobs=" << table << "\ncancel: scancel " << table
+                  << "\ntable:  " << table_file << "\n";
         return;
     }
     const std::string id = submitted(arguments, scripts.series, scripts.series_log.string(), {});
@@ -284,9 +291,11 @@ void run_recipe(const RunArguments& arguments, const Common& common) {
         plan = plan_set(recipe, files, out, job);
     }
     const ProtectedFiles originals(frames_of(plan));
-    for (const std::string& problem : plan.problems) std::cerr << "moorhaze-cli: " << printable(problem) << "\n";
+    for (const std::string& problem : plan.problems)
+        std::cerr << "moorhaze-cli: " << printable(problem) << "\n";
     if (!common.quiet)
-        for (const std::string& note : plan.notes) std::cerr << "moorhaze-cli: note: " << printable(note) << "\n";
+        for (const std::string& note : plan.notes)
+            std::cerr << "moorhaze-cli: note: " << printable(note) << "\n";
     if (!arguments.only.empty()) {
         for (const int number : arguments.only)
             if (number < 1 || number > int(plan.series.size()))
@@ -301,7 +310,8 @@ void run_recipe(const RunArguments& arguments, const Common& common) {
     if (arguments.list) {
         for (const SetSeries& series : plan.series) {
             std::cout << quoted_for_shell(program());
-            for (const std::string& word : command_for(arguments, series)) std::cout << " " << quoted_for_shell(word);
+            for (const std::string& word : command_for(arguments, series))
+                std::cout << " " << quoted_for_shell(word);
             std::cout << "\n";
         }
         return;
@@ -359,8 +369,9 @@ CLI::App* add_run(CLI::App& app, const Common& common) {
         ->check(CLI::PositiveNumber);
     command->add_option("--as", arguments->name, "All files named are one series of this name");
     command
-        ->add_option("--task", arguments->task,
-                     "Does what the file named in the recipe's place holds under this number: what --slurm submits")
+        ->add_option(
+            "--task", arguments->task,
+            "Does what the file named in the recipe's place holds under this number: what --slurm submits")
         ->check(CLI::PositiveNumber);
     command->add_option("--number", arguments->number, "With --as: its {number}")->check(CLI::PositiveNumber);
     command->callback([arguments, &common] { run_recipe(*arguments, common); });

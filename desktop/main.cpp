@@ -61,7 +61,7 @@ int main(int argc, char** argv) {
     const QStringList demos = MainWindow::demo_names();
     if (parser.isSet(demo) && !demos.contains(parser.value(demo)))
         return refuse_option(QStringLiteral("there is no demo series '%1'. There are: %2.")
-                          .arg(parser.value(demo), demos.join(QStringLiteral(", "))));
+                                 .arg(parser.value(demo), demos.join(QStringLiteral(", "))));
     std::vector<Script::Line> lines;
     if (parser.isSet(script_file)) try {
             lines = Script::read(text_of(parser.value(script_file)));
@@ -69,9 +69,9 @@ int main(int argc, char** argv) {
             return refuse_option(QString::fromUtf8(error.what()));
         }
     const bool only_words = parser.isSet(QStringLiteral("help")) || parser.isSet(QStringLiteral("version"));
-    const std::unique_ptr<QCoreApplication> application = only_words
-                                                              ? std::make_unique<QCoreApplication>(argc, argv)
-                                                              : std::make_unique<moorhaze::desktop::Application>(argc, argv);
+    const std::unique_ptr<QCoreApplication> application =
+        only_words ? std::make_unique<QCoreApplication>(argc, argv)
+                   : std::make_unique<moorhaze::desktop::Application>(argc, argv);
     QCoreApplication::setOrganizationName(QStringLiteral("moorhaze"));
     QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
     QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
@@ -83,9 +83,12 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.remember_in(&settings);
     moorhaze::desktop::Session& session = window.session();
-    static_cast<moorhaze::desktop::Application&>(*application).when_something_escapes([&session](const QString& why) {
-        session.notices.notify_error(QCoreApplication::translate("Application", "That did not work: %1. Nothing was lost.").arg(why));
-    });
+    static_cast<moorhaze::desktop::Application&>(*application)
+        .when_something_escapes([&session](const QString& why) {
+            session.notices.notify_error(
+                QCoreApplication::translate("Application", "That did not work: %1. Nothing was lost.")
+                    .arg(why));
+        });
     const QString kept = QStandardPaths::writableLocation(QStandardPaths::CacheLocation);
     if (!kept.isEmpty()) session.looking.set_folder((kept + "/looks").toStdString());
     const QString data = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation);

@@ -326,8 +326,9 @@ std::vector<Script::Line> Script::read(const QString& text) {
 Script::Script(MainWindow& window, std::vector<Line> lines) : window_(window), lines_(std::move(lines)) {
     connect(&timer_, &QTimer::timeout, this, &Script::tick);
     for (JobRunner* lane : {&window_.session().jobs, &window_.session().exports})
-        connect(lane, &JobRunner::failed, this,
-                [this](const QString& title, const QString& why) { fail(title + QStringLiteral(": ") + why); });
+        connect(lane, &JobRunner::failed, this, [this](const QString& title, const QString& why) {
+            fail(title + QStringLiteral(": ") + why);
+        });
     connect(&window_.session().exporter, &Exporter::failed, this, &Script::fail);
     timer_.start(kTickMs);
     clock_.start();

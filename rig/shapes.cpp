@@ -39,8 +39,7 @@ void add_strip(Scene& scene, const Pose& pose, float from_rad, float to_rad, int
             const float part = float(row) / float(rows - 1);
             const float radius = a.radius + (b.radius - a.radius) * part, z = a.z + (b.z - a.z) * part;
             const Vec3 local{radius * std::cos(angle), radius * std::sin(angle), z};
-            scene.vertices.push_back(
-                {pose.place(local), normalised(pose.direction(normal(angle))), local});
+            scene.vertices.push_back({pose.place(local), normalised(pose.direction(normal(angle))), local});
         }
     join_grid(scene, first, columns, rows, material, object);
 }

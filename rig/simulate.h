@@ -32,7 +32,7 @@ struct SimulateSettings {
     int jpeg_quality = 90;  ///< used where `tiff` is false
     bool tiff = false;      ///< 16-bit TIFF frames instead of JPEG
     RayBudget rays;
-    double turn_deg = 0;  ///< of the turntable
+    double turn_deg = 0;        ///< of the turntable
     bool true_pictures = true;  ///< false: no sharp.tif and depth.tif, which cost as much as several frames
     int moves_at = 0;  ///< from this frame on the moving part has moved; 0: the middle one, where it has one
     std::vector<SimulatedFault> faults;

@@ -9,8 +9,8 @@ namespace moorhaze {
 
 /// Registers each frame with its neighbour and next neighbour (see register_pair),
 /// and looks for dust on the sensor (see find_sensor_dust).
-/// Frames stream: at most six are held at a time, at up to 3200 px; of at most 32 a luma of up to 1600 px stays
-/// until dust was looked for (200 MB at 24 megapixels).
+/// Frames stream: at most six are held at a time, at up to 3200 px; of at most 32 a luma of up to 1600 px
+/// stays until dust was looked for (200 MB at 24 megapixels).
 /// @param series  frames that are not used are passed over.
 /// @throws Cancelled.   Thread-safe.
 Registration measure_series(const Series& series, const Job& job);

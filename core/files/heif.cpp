@@ -54,9 +54,9 @@ Picture decode_heif(const std::filesystem::path& file) {
     const OpenedHeif opened(file);
     const bool deep = opened.bits() > 8;
     heif_image* decoded = nullptr;
-    check_heif(file,
-          heif_decode_image(opened.handle(), &decoded, heif_colorspace_RGB,
-                            deep ? heif_chroma_interleaved_RRGGBB_LE : heif_chroma_interleaved_RGB, nullptr));
+    check_heif(file, heif_decode_image(opened.handle(), &decoded, heif_colorspace_RGB,
+                                       deep ? heif_chroma_interleaved_RRGGBB_LE : heif_chroma_interleaved_RGB,
+                                       nullptr));
     const Held<heif_image> image(decoded);
     int stride = 0;
     const std::uint8_t* plane = heif_image_get_plane_readonly(image.get(), heif_channel_interleaved, &stride);
@@ -72,7 +72,8 @@ Picture decode_heif(const std::filesystem::path& file) {
     if (deep) picture.pixels *= 65535.0 / ((1 << opened.bits()) - 1);
     if (const auto size = heif_image_handle_get_raw_color_profile_size(opened.handle()); size > 0) {
         picture.profile.icc.resize(size);
-        check_heif(file, heif_image_handle_get_raw_color_profile(opened.handle(), picture.profile.icc.data()));
+        check_heif(file,
+                   heif_image_handle_get_raw_color_profile(opened.handle(), picture.profile.icc.data()));
     }
     return picture;
 }

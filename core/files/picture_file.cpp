@@ -108,9 +108,9 @@ bool has_raw_ending(const std::filesystem::path& file) {
 FileFormat format_of_content(const std::filesystem::path& file) {
     // Before it is opened: a pipe would wait for somebody to write.
     std::error_code unknown;
-    if (const auto kind = std::filesystem::status(file, unknown);
-        std::filesystem::exists(kind) && !std::filesystem::is_regular_file(kind) &&
-        !std::filesystem::is_directory(kind))
+    if (const auto kind = std::filesystem::status(file, unknown); std::filesystem::exists(kind) &&
+                                                                  !std::filesystem::is_regular_file(kind) &&
+                                                                  !std::filesystem::is_directory(kind))
         throw FileError(file.string() + ": is a pipe or a device, and no picture. Leave it out.");
     const auto handle = codecs::open_for_reading(file);
     unsigned char start[8] = {};
@@ -340,10 +340,9 @@ void write_picture(const std::filesystem::path& file, const Picture& picture, co
                 codecs::encode_png(temporary, ready);
                 break;
             case FileFormat::jxl:
-                codecs::encode_jxl(
-                    temporary, ready, settings.jpeg_quality,
-                    metadata_blocks(shooting, settings.made_with, settings.about, settings.dots_per_inch,
-                                    ready.profile.icc.empty()));
+                codecs::encode_jxl(temporary, ready, settings.jpeg_quality,
+                                   metadata_blocks(shooting, settings.made_with, settings.about,
+                                                   settings.dots_per_inch, ready.profile.icc.empty()));
                 return;  // its metadata are in it
             case FileFormat::raw:
             case FileFormat::heif:

@@ -6,9 +6,9 @@
 
 namespace moorhaze {
 
-/// The originals that are worked on: while this lives, none of them is written, whatever name somebody types, and
-/// whatever was said about overwriting. Files are known by device and inode, so that links and other spellings of a
-/// path are no way round. Several may protect one file.   Thread-safe.
+/// The originals that are worked on: while this lives, none of them is written, whatever name somebody types,
+/// and whatever was said about overwriting. Files are known by device and inode, so that links and other
+/// spellings of a path are no way round. Several may protect one file.   Thread-safe.
 class ProtectedFiles {
   public:
     ProtectedFiles() = default;
@@ -22,7 +22,8 @@ class ProtectedFiles {
     std::vector<std::pair<unsigned long, unsigned long>> ids_;
 };
 
-/// True for a file that somebody protects just now. Everything that replaces a file asks (write_beside_then_rename).
+/// True for a file that somebody protects just now. Everything that replaces a file asks
+/// (write_beside_then_rename).
 bool is_protected(const std::filesystem::path& target);
 
 }  // namespace moorhaze

@@ -22,7 +22,8 @@ namespace {
 constexpr double kFewestBitsPerValue = 0.5;
 /// Neighbouring rows without any difference inside: no sensor's noise allows that.
 constexpr int kFlatRows = 8;
-constexpr double kClippedShare = 0.97;  // of the white level: where sensors end differs a little from row to row
+constexpr double kClippedShare =
+    0.97;  // of the white level: where sensors end differs a little from row to row
 
 [[noreturn]] void fail_raw(const std::filesystem::path& file, const std::string& what) {
     throw FileError(file.string() + ": " + what);
@@ -92,33 +93,38 @@ class OpenedRaw {
         if (result == LIBRAW_UNSUFFICIENT_MEMORY) fail_raw(file_, "there is not enough memory to open it.");
         if (result == LIBRAW_FILE_UNSUPPORTED || result == LIBRAW_NOT_IMPLEMENTED ||
             result == LIBRAW_REQUEST_FOR_NONEXISTENT_IMAGE)
-            fail_raw(file_,
-                 "is not a raw file that can be read, whatever its name says. Convert it to DNG or TIFF, or "
-                 "leave it out.");
+            fail_raw(
+                file_,
+                "is not a raw file that can be read, whatever its name says. Convert it to DNG or TIFF, or "
+                "leave it out.");
         if (result > 0)
             fail_raw(file_, std::string("cannot be read (") + std::strerror(result) + "). Check the disc.");
         fail_raw(file_, kCutOff);
     }
 
-    /// The places of a cut-off file that were never read hold one value, down to the last row. Light beyond what the
-    /// sensor holds does so, too: rows of it say nothing.
+    /// The places of a cut-off file that were never read hold one value, down to the last row; those that
+    /// were never written hold zeros, wherever they lie. Light beyond what the sensor holds is one value,
+    /// too, and says nothing.
     void check_rows() {
         const auto& rawdata = raw_->imgdata.rawdata;
         const auto& sizes = raw_->imgdata.sizes;
         const double white = kClippedShare * raw_->imgdata.color.maximum;
         auto flat_rows = [&](auto value_at, int per_pixel) {
-            int run = 0;
+            int run = 0, zeros = 0, most_zeros = 0;
             for (int y = sizes.top_margin; y < sizes.top_margin + sizes.height; ++y) {
-                bool flat = true, clipped = true;
+                bool flat = true, clipped = true, zero = true;
                 for (int c = 0; c < per_pixel && flat; ++c) {
                     const auto first = value_at(y, sizes.left_margin, c);
                     clipped = clipped && double(first) >= white;
+                    zero = zero && first == 0;
                     for (int x = sizes.left_margin; x < sizes.left_margin + sizes.width && flat; ++x)
                         flat = value_at(y, x, c) == first;
                 }
                 run = flat && !clipped ? run + 1 : 0;
+                zeros = flat && zero ? zeros + 1 : 0;
+                most_zeros = std::max(most_zeros, zeros);
             }
-            return run;
+            return std::max(run, most_zeros);
         };
         int flat = 0;
         if (rawdata.raw_image) {

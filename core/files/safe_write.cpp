@@ -73,8 +73,9 @@ class TemporaryFile {
 void write_beside_then_rename(const std::filesystem::path& target, bool overwrite,
                               const std::function<void(const std::filesystem::path&)>& write) {
     if (is_protected(target))
-        throw FileError(target.string() +
-                        ": is one of the frames that are worked on. Originals are never written; choose another name.");
+        throw FileError(
+            target.string() +
+            ": is one of the frames that are worked on. Originals are never written; choose another name.");
     if (!overwrite && std::filesystem::exists(target))
         throw FileError(target.string() + ": exists already. Choose another name, or allow overwriting.");
     TemporaryFile temporary(target);
@@ -90,7 +91,8 @@ void write_beside_then_rename(const std::filesystem::path& target, bool overwrit
         throw FileError(message);
     }
     temporary.become(target, overwrite);
-    // So that a power cut doesn't take the new name back. A file system that cannot flush a folder has no more to give.
+    // So that a power cut doesn't take the new name back. A file system that cannot flush a folder has no
+    // more to give.
     const auto folder = target.has_parent_path() ? target.parent_path() : std::filesystem::path(".");
     const int handle = open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (handle >= 0) {

@@ -118,18 +118,19 @@ void describe(Exiv2::XmpData& xmp, const AboutPicture& about) {
     add_each("Xmp.dc.subject", about.keywords, Exiv2::xmpBag);
 }
 
-/// How a frame was shot goes along; how the values of its own file are to be read (a raw file's levels and matrices, a
-/// TIFF's strips, another colour space, previews) would be said of other values.
+/// How a frame was shot goes along; how the values of its own file are to be read (a raw file's levels and
+/// matrices, a TIFF's strips, another colour space, previews) would be said of other values.
 bool goes_along(const Exiv2::Exifdatum& entry) {
     const std::string key = entry.key();
     static const std::set<std::string> of_image = {
-        "Exif.Image.Make",         "Exif.Image.Model",        "Exif.Image.DateTime",   "Exif.Image.Artist",
-        "Exif.Image.Copyright",    "Exif.Image.HostComputer", "Exif.Image.ImageDescription"};
+        "Exif.Image.Make",      "Exif.Image.Model",        "Exif.Image.DateTime",        "Exif.Image.Artist",
+        "Exif.Image.Copyright", "Exif.Image.HostComputer", "Exif.Image.ImageDescription"};
     static const std::set<std::string> of_other_values = {
-        "Exif.Photo.PixelXDimension", "Exif.Photo.PixelYDimension", "Exif.Photo.MakerNote",
-        "Exif.Photo.ComponentsConfiguration", "Exif.Photo.CFAPattern", "Exif.Photo.InteroperabilityTag"};
+        "Exif.Photo.PixelXDimension",         "Exif.Photo.PixelYDimension", "Exif.Photo.MakerNote",
+        "Exif.Photo.ComponentsConfiguration", "Exif.Photo.CFAPattern",      "Exif.Photo.InteroperabilityTag"};
     if (key.starts_with("Exif.Image.")) return of_image.contains(key);
-    return key.starts_with("Exif.GPSInfo.") || (key.starts_with("Exif.Photo.") && !of_other_values.contains(key));
+    return key.starts_with("Exif.GPSInfo.") ||
+           (key.starts_with("Exif.Photo.") && !of_other_values.contains(key));
 }
 
 /// What goes into a finished picture: the shooting data without what belongs to the frame's own file.
@@ -138,7 +139,8 @@ Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with,
     Exiv2::ExifData exif;
     if (!data.exif.empty())
         Exiv2::ExifParser::decode(exif, data.exif.data(), std::uint32_t(data.exif.size()));
-    for (auto entry = exif.begin(); entry != exif.end();) entry = goes_along(*entry) ? std::next(entry) : exif.erase(entry);
+    for (auto entry = exif.begin(); entry != exif.end();)
+        entry = goes_along(*entry) ? std::next(entry) : exif.erase(entry);
     // Readers go by it where they look at no profile.
     exif["Exif.Photo.ColorSpace"] = std::uint16_t(in_srgb ? 1 : 65535);
     exif["Exif.Image.Orientation"] = std::uint16_t(1);
@@ -157,7 +159,8 @@ Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with,
     return exif;
 }
 
-/// By a file object of ours: given a name, the library would look up hosts for names that begin like addresses.
+/// By a file object of ours: given a name, the library would look up hosts for names that begin like
+/// addresses.
 /// @throws Exiv2::Error, also for what the library knows no metadata of.
 Exiv2::Image::AutoPtr opened(Exiv2::BasicIo::AutoPtr bytes) {
     const std::string name = bytes->path();
@@ -169,7 +172,8 @@ Exiv2::Image::AutoPtr opened(const std::filesystem::path& file) {
     return opened(Exiv2::BasicIo::AutoPtr(new Exiv2::FileIo(file.string())));
 }
 
-/// A file's bytes, read as they are asked for. They may be written, as exiv2 does in place: the file stays as it is.
+/// A file's bytes, read as they are asked for. They may be written, as exiv2 does in place: the file stays as
+/// it is.
 class MappedFile {
   public:
     /// @throws FileError.
@@ -177,10 +181,12 @@ class MappedFile {
         const int handle = open(file.c_str(), O_RDONLY | O_CLOEXEC);
         struct stat about {};
         if (handle >= 0 && fstat(handle, &about) == 0 && about.st_size > 0)
-            bytes_ = mmap(nullptr, std::size_t(about.st_size), PROT_READ | PROT_WRITE, MAP_PRIVATE, handle, 0);
+            bytes_ =
+                mmap(nullptr, std::size_t(about.st_size), PROT_READ | PROT_WRITE, MAP_PRIVATE, handle, 0);
         if (handle >= 0) close(handle);
         if (bytes_ == MAP_FAILED)
-            throw FileError(file.string() + ": cannot be read (" + std::strerror(errno) + "). Check the disc.");
+            throw FileError(file.string() + ": cannot be read (" + std::strerror(errno) +
+                            "). Check the disc.");
         size_ = std::size_t(about.st_size);
     }
     MappedFile(const MappedFile&) = delete;

@@ -43,14 +43,15 @@ ShootingData shooting_data_of(const std::vector<std::uint8_t>& exif);
 /// The JPEG thumbnail among the shooting data; empty if there is none.   Thread-safe.
 std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file);
 
-/// True where a file without a profile says by its Exif that its colours are those of opRGB (IEC 61966-2-5): the colour
-/// space is "uncalibrated" and the interoperability index R03 (DCF 2.0), as cameras do it.   Thread-safe.
+/// True where a file without a profile says by its Exif that its colours are those of opRGB (IEC 61966-2-5):
+/// the colour space is "uncalibrated" and the interoperability index R03 (DCF 2.0), as cameras do it.
+/// Thread-safe.
 bool says_op_rgb(const std::filesystem::path& file);
 
 /// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview
 /// and the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware
-/// and UserComment. `about` goes into Exif and XMP. Of the frame's own tags those go along that say how it was shot; how a
-/// raw file's or another profile's values are to be read stays behind.
+/// and UserComment. `about` goes into Exif and XMP. Of the frame's own tags those go along that say how it
+/// was shot; how a raw file's or another profile's values are to be read stays behind.
 /// @param in_srgb  the file's colours are sRGB; otherwise its profile says what they are.
 /// @param dots_per_inch  the size that it is meant to be printed at; 0: nothing is said.
 /// @throws FileError.   Thread-safe.

@@ -18,8 +18,9 @@ namespace moorhaze {
 namespace {
 
 constexpr double kMillimetresPerInch = 25.4;
-constexpr std::size_t kLongestName = 255, kLongestPart = 200;  // bytes; Linux file systems' limit, and room for the rest
-constexpr double kMostPixels = 65535;  // more than any picture that is opened
+constexpr std::size_t kLongestName = 255,
+                      kLongestPart = 200;  // bytes; Linux file systems' limit, and room for the rest
+constexpr double kMostPixels = 65535;      // more than any picture that is opened
 
 std::string plain(double value) {
     char text[32];

@@ -267,12 +267,12 @@ cv::Mat1f without_noise(const cv::Mat1f& luma, cv::Point corner, double noise, c
 
 void smooth_luma(cv::Mat3f& light, cv::Point corner, double noise, const Job& job) {
     const cv::Mat1f luma = perceptual_luma(light, job);
-    // Beyond its ends the picture is mirrored: as many blocks lie over its last row and column as over any other,
-    // whatever its size leaves over.
+    // Beyond its ends the picture is mirrored: as many blocks lie over its last row and column as over any
+    // other, whatever its size leaves over.
     cv::Mat1f wide;
     cv::copyMakeBorder(luma, wide, kSide, kSide, kSide, kSide, cv::BORDER_REFLECT_101);
-    const cv::Mat1f smooth = without_noise(wide, corner - cv::Point(kSide, kSide),
-                                           noise, job)(cv::Rect({kSide, kSide}, luma.size()));
+    const cv::Mat1f smooth = without_noise(wide, corner - cv::Point(kSide, kSide), noise,
+                                           job)(cv::Rect({kSide, kSide}, luma.size()));
     for_rows(light.rows, job, [&](int y) {
         const float *before = luma[y], *after = smooth[y];
         auto* row = light.ptr<float>(y);

@@ -11,8 +11,8 @@
 namespace moorhaze {
 namespace {
 
-MOORHAZE_CLONES void add_weighted_row(const float* pixels, const float* weight, float* light, float* total, int begin,
-                             int end) {
+MOORHAZE_CLONES void add_weighted_row(const float* pixels, const float* weight, float* light, float* total,
+                                      int begin, int end) {
     for (int x = begin; x < end; ++x) {
         light[3 * x] += weight[x] * pixels[3 * x];
         light[3 * x + 1] += weight[x] * pixels[3 * x + 1];
@@ -34,8 +34,8 @@ void Accumulated::add(const WarpedFrame& frame, cv::Rect block, const cv::Mat1f&
     for (int y = 0; y < block.height; ++y) {
         const RowSpan span = frame.covered()[std::size_t(block.y + y)];
         add_weighted_row(light.ptr<float>(y), weight[y], light_.ptr<float>(block.y + y) + 3 * block.x,
-                weight_[block.y + y] + block.x, std::clamp(span.begin - block.x, 0, block.width),
-                std::clamp(span.end - block.x, 0, block.width));
+                         weight_[block.y + y] + block.x, std::clamp(span.begin - block.x, 0, block.width),
+                         std::clamp(span.end - block.x, 0, block.width));
     }
 }
 

@@ -17,8 +17,8 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kBackdropReach = 16;   // px; what is never sharp over less is a smooth spot of the subject
-constexpr int kMeeting = 6;          // px within which depths count as meeting
+constexpr int kBackdropReach = 16;        // px; what is never sharp over less is a smooth spot of the subject
+constexpr int kMeeting = 6;               // px within which depths count as meeting
 constexpr double kDepthQuietShare = 0.1;  // the least sharp places of a frame hold nothing but noise
 constexpr double kLeastDepthNoise = 1e-9;
 constexpr float kOutOfNoise = 3;  // times the noise: trust begins, full at twice that
@@ -110,7 +110,8 @@ cv::Mat1f DepthMeasure::gathered(const std::vector<cv::Mat1f>& energies, std::si
 
 double DepthMeasure::noise_of(const PyramidBands& sizes, std::size_t which, const cv::Mat1f& gathered) {
     constexpr int kMean = 2;  // downsampled so often, the finest energy is gathered about as far
-    const double quiet = quiet_energy(gathered, kDepthQuietShare, sizes.coverage, PyramidBands::level_of(which));
+    const double quiet =
+        quiet_energy(gathered, kDepthQuietShare, sizes.coverage, PyramidBands::level_of(which));
     if (which > 0) return quiet;
     // There may be no place left without coarse detail: noise is no more there than it is in the finest.
     const cv::Mat1f& finest = sizes.energy[0];

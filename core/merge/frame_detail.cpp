@@ -48,9 +48,9 @@ cv::Mat3f FrameDetail::coarse(int levels, const Job& job, const TakeCoarse& take
 std::array<DetailBlock, FrameDetail::kFine> FrameDetail::fine(cv::Rect block, const Job& job) const {
     // Begins at a multiple of 4 and ends at one or at the target's rim, so that halves and quarters are the
     // target's.
-    const cv::Rect around =
-        cv::Rect(block.tl() - cv::Point(kBlockMargin, kBlockMargin), block.br() + cv::Point(kBlockMargin, kBlockMargin)) &
-        cv::Rect({}, frame_.target());
+    const cv::Rect around = cv::Rect(block.tl() - cv::Point(kBlockMargin, kBlockMargin),
+                                     block.br() + cv::Point(kBlockMargin, kBlockMargin)) &
+                            cv::Rect({}, frame_.target());
     const cv::Rect quarter = downsampled(downsampled(around));
     // Mirrored at the rim of what is around: nothing is taken from there but at the target's own.
     const cv::Mat3f light = frame_.light(around), half = pyramid_down(light, job);

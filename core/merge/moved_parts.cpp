@@ -11,7 +11,7 @@
 namespace moorhaze {
 namespace {
 
-constexpr int kComparedSteps = 3;                             // steps to each side that a step is compared with
+constexpr int kComparedSteps = 3;                      // steps to each side that a step is compared with
 constexpr float kFarOut = 5, kOut = 2.5f;              // times the steps around it: seed, grown over
 constexpr float kLeast = 0.03f, kLeastGrown = 0.010f;  // perceptual luma
 constexpr int kSmallest = 6;                           // small pixels that a part has at least

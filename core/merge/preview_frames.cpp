@@ -14,7 +14,8 @@ PixelRect widened(PixelRect area, PixelRect whole) {
         return origin + std::max(0, place - kInfluence - origin) / kPyramidGrid * kPyramidGrid;
     };
     const int left = on_grid(area.x, whole.x), top = on_grid(area.y, whole.y);
-    return PixelRect(left, top, area.x + area.width + kInfluence - left, area.y + area.height + kInfluence - top) &
+    return PixelRect(left, top, area.x + area.width + kInfluence - left,
+                     area.y + area.height + kInfluence - top) &
            whole;
 }
 

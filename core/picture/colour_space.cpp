@@ -32,8 +32,8 @@ ColourSpace colour_space_of(const ColourProfile& profile) {
 }
 
 const ColourProfile& op_rgb_profile() {
-    static const ColourProfile profile =
-        profile_of("opRGB", {{0.64, 0.33, 1}, {0.21, 0.71, 1}, {0.15, 0.06, 1}}, cmsBuildGamma(nullptr, 563.0 / 256));
+    static const ColourProfile profile = profile_of(
+        "opRGB", {{0.64, 0.33, 1}, {0.21, 0.71, 1}, {0.15, 0.06, 1}}, cmsBuildGamma(nullptr, 563.0 / 256));
     return profile;
 }
 

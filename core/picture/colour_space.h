@@ -15,8 +15,8 @@ ColourSpace colour_space_of(const ColourProfile& profile);
 
 inline constexpr double kD50[] = {0.9642, 1.0, 0.8249};  ///< ICC.1:2010, 7.2.16
 
-/// The colours that cameras mark as R03 in Exif: IEC 61966-2-5:2007, opRGB: red 0.64 0.33, green 0.21 0.71, blue 0.15 0.06,
-/// white D65, and the power 563/256.
+/// The colours that cameras mark as R03 in Exif: IEC 61966-2-5:2007, opRGB: red 0.64 0.33, green 0.21 0.71,
+/// blue 0.15 0.06, white D65, and the power 563/256.
 const ColourProfile& op_rgb_profile();
 
 /// CIE 1976 L*a*b* of XYZ relative to D50. Source: CIE 15:2004, 8.2.1.

@@ -28,7 +28,8 @@ inline ProfileHandle open_profile(const ColourProfile& profile) {
 
 /// A profile of three primaries around D65 (CIE 1931: 0.3127, 0.3290), its curve the same for all three.
 /// @param curve  is freed.
-inline ColourProfile profile_of(const char* description, const cmsCIExyYTRIPLE& primaries, cmsToneCurve* curve) {
+inline ColourProfile profile_of(const char* description, const cmsCIExyYTRIPLE& primaries,
+                                cmsToneCurve* curve) {
     const cmsCIExyY white{0.3127, 0.3290, 1};
     cmsToneCurve* const curves[] = {curve, curve, curve};
     const ProfileHandle made(cmsCreateRGBProfile(&white, &primaries, curves));

@@ -27,8 +27,9 @@ struct Taps {
     int count = 0;  ///< per new pixel
     std::vector<int> first;
     std::vector<float> weights;  ///< count per new pixel, sum 1
-    /// Of each new pixel those that bound it: within the kernel's middle lobe where a picture is reduced, all of them
-    /// where it is enlarged. In linear light the other lobes would else ring as far as black and white beside an edge.
+    /// Of each new pixel those that bound it: within the kernel's middle lobe where a picture is reduced, all
+    /// of them where it is enlarged. In linear light the other lobes would else ring as far as black and
+    /// white beside an edge.
     std::vector<int> middle_begin, middle_end;
 };
 
@@ -46,7 +47,7 @@ Taps taps_of(int from, int to) {
         for (const double weight : own) taps.weights.push_back(float(weight / sum));
         int begin = taps.count, end = 0;
         for (int k = 0; k < taps.count; ++k)
-            if (step <= 1 || std::abs(first + k - centre) < wide) begin = std::min(begin, k), end = k + 1;
+            if (std::abs(first + k - centre) < (step > 1 ? wide : kLobes)) begin = std::min(begin, k), end = k + 1;
         taps.middle_begin.push_back(begin);
         taps.middle_end.push_back(end);
     }

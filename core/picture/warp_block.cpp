@@ -67,8 +67,8 @@ struct RowPlan {
 /// of 2^-32 pixels: for slight perspective that is true to a ten-thousandth of a pixel.
 constexpr int kPiece = 32;
 
-/// A part of 2^-32 of a pixel, held so that the kernel stays within the patch; so is what is no number, where a plane is
-/// seen edge on.
+/// A part of 2^-32 of a pixel, held so that the kernel stays within the patch; so is what is no number, where
+/// a plane is seen edge on.
 std::int64_t held_place(double place, int size) {
     const double last = size - 4, held = place > 2.0 ? (place < last ? place : last) : 2.0;
     return std::int64_t(held * 4294967296.0);

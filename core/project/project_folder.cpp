@@ -236,7 +236,8 @@ std::string names_in_words(const Project& project, const std::vector<FrameId>& f
 }
 
 fs::path free_project_file(const fs::path& parent, const std::string& name) {
-    const std::string safe = name.find_first_not_of(" .") == std::string::npos ? "series" : shortened(as_file_name(name), 200);
+    const std::string safe =
+        name.find_first_not_of(" .") == std::string::npos ? "series" : shortened(as_file_name(name), 200);
     std::string own = safe;
     std::error_code unknown;
     for (int number = 2; fs::exists(parent / own, unknown); ++number)

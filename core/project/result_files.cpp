@@ -185,8 +185,7 @@ StoredResult read_result(const fs::path& project, const ProjectResult& own, cons
                 {problem.at("frame").get<int>(), problem.at("what").get<std::string>()});
         stored.geometry = geometry_of(json.at("geometry"), own.made_from.align.look.frames);
         for (const FrameGeometry& frame : stored.geometry.frames)
-            if (has_horizon(frame.matrix, result.area))
-                throw FileError("a frame is seen edge on");
+            if (has_horizon(frame.matrix, result.area)) throw FileError("a frame is seen edge on");
         result.picture = read_picture(names.file(".tif"), {}, job);
         if (result.picture.bits() != 16 || result.picture.pixels.size() != result.area.size())
             throw FileError("does not fit its picture");

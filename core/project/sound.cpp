@@ -8,8 +8,9 @@
 namespace moorhaze {
 namespace {
 
-constexpr double kMostPx = 1e6;      // farther out lies no picture
-constexpr double kMostRadius = 1000;  // px: the largest brush; what grows by it takes its square in time and memory
+constexpr double kMostPx = 1e6;  // farther out lies no picture
+constexpr double kMostRadius =
+    1000;  // px: the largest brush; what grows by it takes its square in time and memory
 
 void require(bool holds, const std::string& otherwise) {
     if (!holds) throw FileError("is damaged (" + otherwise + ")");
@@ -35,7 +36,8 @@ void check_points(const std::vector<StrokePoint>& points) {
 
 void check_strokes(const SharedList<Stroke>& strokes) {
     for (const Stroke& stroke : strokes) {
-        require(stroke.radius_px >= 0.5 && stroke.radius_px <= kMostRadius, "a stroke has an impossible radius");
+        require(stroke.radius_px >= 0.5 && stroke.radius_px <= kMostRadius,
+                "a stroke has an impossible radius");
         require(stroke.softness >= 0 && stroke.softness <= 1 && stroke.flow >= 0 && stroke.flow <= 1,
                 "a stroke has an impossible softness or flow");
         check_points(stroke.points);

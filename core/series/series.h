@@ -61,8 +61,8 @@ OpenedSeries open_series(const std::vector<std::filesystem::path>& files_or_fold
 /// Natural order: runs of digits compare as numbers.
 bool natural_less(const std::string& one, const std::string& other);
 
-/// What a set keeps beside its pictures: a folder that holds it holds pictures that were made, not shot, and is passed
-/// over where frames are looked for.
+/// What a set keeps beside its pictures: a folder that holds it holds pictures that were made, not shot, and
+/// is passed over where frames are looked for.
 inline constexpr const char* kSetFolder = "moorhaze-set";
 bool holds_set(const std::filesystem::path& folder);
 

@@ -55,7 +55,8 @@ Words task_of(const fs::path& file, int number) {
     const auto next = [&] {
         std::string word;
         if (!std::getline(in, word, '\0') || in.eof())
-            throw FileError(file.string() + ": has no task " + std::to_string(number) + ". Submit the set again.");
+            throw FileError(file.string() + ": has no task " + std::to_string(number) +
+                            ". Submit the set again.");
         return word;
     };
     for (int task = 1;; ++task) {
@@ -87,8 +88,9 @@ ClusterTask cluster_task(const SetPlan& plan, const RunSettings& settings) {
     return task;
 }
 
-ClusterScripts write_cluster_scripts(const fs::path& set_folder, const ClusterTask& task, const std::string& program,
-                                     const std::vector<Words>& commands, const Words& collect, bool joint) {
+ClusterScripts write_cluster_scripts(const fs::path& set_folder, const ClusterTask& task,
+                                     const std::string& program, const std::vector<Words>& commands,
+                                     const Words& collect, bool joint) {
     const fs::path folder = fs::absolute(set_folder / "cluster").lexically_normal();
     std::error_code failed;
     fs::create_directories(folder, failed);
@@ -121,7 +123,8 @@ ClusterScripts write_cluster_scripts(const fs::path& set_folder, const ClusterTa
                     "#!/bin/bash\n"
                     "#SBATCH --job-name=moorhaze-table\n"
                     "#SBATCH --ntasks=1\n" +
-                        (joint ? own_memory + own_time : "#SBATCH --mem=300M\n#SBATCH --time=10\n") + line + "\n",
+                        (joint ? own_memory + own_time : "#SBATCH --mem=300M\n#SBATCH --time=10\n") + line +
+                        "\n",
                     true);
     return scripts;
 }

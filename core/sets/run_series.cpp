@@ -237,7 +237,8 @@ class SeriesRun {
         for (const OutputFile& file : files) paths.push_back(file.path);
         // What is refused must not stand in the record: the next run would take it for its own.
         if (!settings_.overwrite) refuse_foreign_files(plan_, paths, before_);
-        for (const fs::path& path : paths) record_.files.push_back({relative_to(plan_.out.folder, path), 0, {}});
+        for (const fs::path& path : paths)
+            record_.files.push_back({relative_to(plan_.out.folder, path), 0, {}});
         std::error_code failed;
         for (const fs::path& path : paths) fs::create_directories(path.parent_path(), failed);
         write_begun();
@@ -258,8 +259,8 @@ class SeriesRun {
                       double(std::min(kSmallPicture_px, std::max(record_.width, record_.height)))};
         ShootingData plain;
         plain.taken = shooting.taken;
-        write_output(paths_.small_picture(record_.name), {handed.finished}, small, {},
-                     plain, {}, true, job.quiet());
+        write_output(paths_.small_picture(record_.name), {handed.finished}, small, {}, plain, {}, true,
+                     job.quiet());
     }
 
     fs::path unfinished_project() const { return paths_.unfinished_project(record_.name); }

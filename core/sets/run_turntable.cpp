@@ -76,7 +76,8 @@ void make_alike(SeriesRecord& record, const SetPlan& plan, const std::vector<Ser
     claim(paths);
     std::size_t written = 0;
     for (std::size_t i = 0; i < made.size(); ++i) {
-        const double share = (1 - kViewsLookedAt) / double(made.size()), from = kViewsLookedAt + share * double(i);
+        const double share = (1 - kViewsLookedAt) / double(made.size()),
+                     from = kViewsLookedAt + share * double(i);
         const Job own = job.part(from, from + share);
         const Finish of_view = finish_of_view(finish, look, rule, int(i));
         auto subject = finish_subject(with_bits(read_picture(merged[i]), 16), {}, 1, own.quiet());

@@ -106,7 +106,8 @@ std::optional<SeriesRecord> read(const SetPaths& paths, const fs::path& file) {
 bool is_as_written(const fs::path& folder, const RecordedFile& own) {
     std::error_code unknown;
     const fs::path file = folder / own.file;
-    if (!fs::is_regular_file(file, unknown) || fs::file_size(file, unknown) != own.bytes || unknown) return false;
+    if (!fs::is_regular_file(file, unknown) || fs::file_size(file, unknown) != own.bytes || unknown)
+        return false;
     try {
         return own.hash.empty() || content_key_of(file, {}) == own.hash;
     } catch (const FileError&) {
@@ -204,7 +205,8 @@ SeriesClaim::SeriesClaim(const fs::path& folder, const std::string& series) {
     if (handle_ < 0)
         throw FileError(file.string() + ": cannot be written (" + std::strerror(errno) +
                         "). Choose another place for the pictures with --out.");
-    // A file system without locks (ENOLCK, ENOSYS, EOPNOTSUPP) is no other worker: there the person has to see to it.
+    // A file system without locks (ENOLCK, ENOSYS, EOPNOTSUPP) is no other worker: there the person has to
+    // see to it.
     if (flock(handle_, LOCK_EX | LOCK_NB) != 0 && (errno == EWOULDBLOCK || errno == EINTR)) {
         close(handle_);
         handle_ = -1;

@@ -51,8 +51,8 @@ struct SeriesRecord {
 std::string inputs_of(const SetPlan& plan, const SetSeries& series, const std::vector<std::string>& keys);
 
 /// @param folder  set_folder().
-/// Nothing where there is none; one that is damaged, of another series, or names what does not lie beneath the run's
-/// folder counts as none.
+/// Nothing where there is none; one that is damaged, of another series, or names what does not lie beneath
+/// the run's folder counts as none.
 std::optional<SeriesRecord> read_record(const std::filesystem::path& folder, const std::string& series);
 /// As it stands in its file.
 std::string json_of(const SeriesRecord& record);

@@ -42,11 +42,13 @@ fs::path SetPaths::free_project(const std::string& series) const {
     return free_project_file(projects(), name_of(series));
 }
 
-std::optional<fs::path> SetPaths::recorded_project(const std::string& series, const std::string& recorded) const {
+std::optional<fs::path> SetPaths::recorded_project(const std::string& series,
+                                                   const std::string& recorded) const {
     const std::string named = fs::path(recorded).stem().string(), own = name_of(series);
-    const bool is_own = named == own || (named.starts_with(own + "-") && named.size() > own.size() + 1 &&
-                                         std::all_of(named.begin() + std::ptrdiff_t(own.size()) + 1, named.end(),
-                                                     [](char digit) { return digit >= '0' && digit <= '9'; }));
+    const bool is_own =
+        named == own || (named.starts_with(own + "-") && named.size() > own.size() + 1 &&
+                         std::all_of(named.begin() + std::ptrdiff_t(own.size()) + 1, named.end(),
+                                     [](char digit) { return digit >= '0' && digit <= '9'; }));
     if (!is_own) return {};
     return projects() / named / (named + kProjectEnding);
 }

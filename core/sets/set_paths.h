@@ -4,8 +4,8 @@
 #include <optional>
 #include <string>
 
-/// Every name in a set's own folder, `moorhaze-set` beside its pictures. Names are made here from a series' name and
-/// are never taken from a file: records come from other people and other machines.
+/// Every name in a set's own folder, `moorhaze-set` beside its pictures. Names are made here from a series'
+/// name and are never taken from a file: records come from other people and other machines.
 namespace moorhaze {
 
 class SetPaths {
@@ -13,8 +13,8 @@ class SetPaths {
     /// @param folder  set_folder().
     explicit SetPaths(std::filesystem::path folder) : folder_(std::move(folder)) {}
 
-    /// A series' name as the name of a file: what can be read of it, at most 180 bytes, and ten digits of its bytes'
-    /// hash (XXH3), so that `knob` and `knob.`, or `kn:ob` and `kn-ob`, never meet in one file.
+    /// A series' name as the name of a file: what can be read of it, at most 180 bytes, and ten digits of its
+    /// bytes' hash (XXH3), so that `knob` and `knob.`, or `kn:ob` and `kn-ob`, never meet in one file.
     static std::string name_of(const std::string& series);
 
     const std::filesystem::path& folder() const { return folder_; }
@@ -29,11 +29,14 @@ class SetPaths {
     std::filesystem::path unfinished_project(const std::string& series) const;
     /// The first free place for a series' project: "NAME", "NAME-2", ...
     std::filesystem::path free_project(const std::string& series) const;
-    /// The project that a record names, if that is a name which free_project() could have given; otherwise nothing.
+    /// The project that a record names, if that is a name which free_project() could have given; otherwise
+    /// nothing.
     /// @param recorded  relative to the set folder's parent.
-    std::optional<std::filesystem::path> recorded_project(const std::string& series, const std::string& recorded) const;
+    std::optional<std::filesystem::path> recorded_project(const std::string& series,
+                                                          const std::string& recorded) const;
 
-    /// Makes the folders, and refuses any of them that is a symbolic link: what lies behind one is not the set's.
+    /// Makes the folders, and refuses any of them that is a symbolic link: what lies behind one is not the
+    /// set's.
     /// @throws FileError.
     void make() const;
     /// Takes a folder of the set away: renamed first, so that it is gone at once or not at all, then removed.

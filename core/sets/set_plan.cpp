@@ -101,8 +101,10 @@ SetPlan plan_of(Recipe recipe, const OutPattern& out, OpenedCard card) {
 
 OutPattern parse_out(const std::string& text) {
     if (text.empty()) throw BadParameter("the place for the pictures needs a name");
-    if (std::any_of(text.begin(), text.end(), [](unsigned char letter) { return letter < 32 || letter == 127; }))
-        throw BadParameter("the place for the pictures holds a line's end or another control character; rename it");
+    if (std::any_of(text.begin(), text.end(),
+                    [](unsigned char letter) { return letter < 32 || letter == 127; }))
+        throw BadParameter(
+            "the place for the pictures holds a line's end or another control character; rename it");
     OutPattern out{{}, {}, {}};
     const fs::path whole(text);
     bool in_patterns = false;
@@ -127,9 +129,10 @@ void refuse_pictures_among_frames(const OutPattern& out, const std::vector<fs::p
     std::error_code unknown;
     for (const fs::path& folder : folders)
         if (fs::equivalent(out.folder, folder, unknown) && !unknown)
-            throw BadParameter(folder.string() +
-                               ": the pictures would lie among the frames, and count as frames the next time. Choose "
-                               "another place for them, a folder in it for instance.");
+            throw BadParameter(
+                folder.string() +
+                ": the pictures would lie among the frames, and count as frames the next time. Choose "
+                "another place for them, a folder in it for instance.");
 }
 
 SetPlan plan_set(Recipe recipe, const std::vector<fs::path>& files_or_folders, const OutPattern& out,

@@ -135,11 +135,17 @@ bool lies_beneath(const fs::path& file, const fs::path& folder) {
 
 /// What a page consists of; anything else in its folder is somebody's.
 bool is_of_page(const fs::path& name) {
-    const std::string names[] = {"views.js",          "views",           "tiles",
-                                 spin_index().name,   spin_style().name, spin_script().name,
-                                 spin_viewer().name,  *fs::path(spin_viewer().name).begin(),
+    const std::string names[] = {"views.js",
+                                 "views",
+                                 "tiles",
+                                 spin_index().name,
+                                 spin_style().name,
+                                 spin_script().name,
+                                 spin_viewer().name,
+                                 *fs::path(spin_viewer().name).begin(),
                                  spin_viewer_licence().name};
-    return std::any_of(std::begin(names), std::end(names), [&](const std::string& own) { return name == own; });
+    return std::any_of(std::begin(names), std::end(names),
+                       [&](const std::string& own) { return name == own; });
 }
 
 /// Puts the new page in the old one's place in one step; what somebody added to the old one stays.
@@ -155,7 +161,8 @@ void replace_page(const fs::path& made, const fs::path& target) {
         fs::rename(made, target);
         return;
     }
-    // Exchanged, so that at no time there is none; afterwards the old one has the temporary name, and goes with it.
+    // Exchanged, so that at no time there is none; afterwards the old one has the temporary name, and goes
+    // with it.
     if (renameat2(AT_FDCWD, made.c_str(), AT_FDCWD, target.c_str(), RENAME_EXCHANGE) == 0) return;
     const fs::path old = made.string() + "-old";
     fs::rename(target, old);
@@ -170,8 +177,8 @@ struct UnfinishedFolder {
     static fs::path beside(const fs::path& target) {
         std::string name = (target.parent_path() / ".moorhaze-XXXXXX").string();
         if (!mkdtemp(name.data()))
-            throw FileError(target.string() + ": the folder around it cannot be written (" + std::strerror(errno) +
-                            "). Choose another place.");
+            throw FileError(target.string() + ": the folder around it cannot be written (" +
+                            std::strerror(errno) + "). Choose another place.");
         fs::permissions(name, fs::perms(0755));
         return name;
     }

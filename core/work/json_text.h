@@ -11,10 +11,10 @@ namespace moorhaze {
 inline constexpr std::size_t kJsonBytes = std::size_t(64) << 20;
 inline constexpr int kJsonLevels = 64;
 
-/// JSON of a text that anybody may have written. Its depth is bounded before it is parsed, since whoever walks a value
-/// (its destructor, too) goes down once a level.
-/// @throws FileError, without a file's name, for more than kJsonBytes or kJsonLevels; nlohmann::json::exception for what
-/// is no JSON.
+/// JSON of a text that anybody may have written. Its depth is bounded before it is parsed, since whoever
+/// walks a value (its destructor, too) goes down once a level.
+/// @throws FileError, without a file's name, for more than kJsonBytes or kJsonLevels;
+/// nlohmann::json::exception for what is no JSON.
 nlohmann::ordered_json parsed_json(std::string_view text);
 /// The same of what is left in a stream.
 nlohmann::ordered_json parsed_json(std::istream& in);

@@ -29,8 +29,8 @@ class Members {
         names_.push_back(key);
         return found == json_.end() || found->is_null() ? nullptr : &*found;
     }
-    /// @throws nlohmann::json::exception for a value of another type, FileError for a whole number that is none or
-    /// too large.
+    /// @throws nlohmann::json::exception for a value of another type, FileError for a whole number that is
+    /// none or too large.
     template <class Value>
     void get(const char* key, Value& value) {
         const Json* found = find(key);
@@ -40,7 +40,8 @@ class Members {
             const bool fits = found->is_number_unsigned() ? std::in_range<Value>(found->get<std::uint64_t>())
                                                           : std::in_range<Value>(found->get<std::int64_t>());
             if (found->is_number() && (!found->is_number_integer() || !fits))
-                throw FileError("says " + std::string(key) + " " + found->dump() + ", which means nothing here");
+                throw FileError("says " + std::string(key) + " " + found->dump() +
+                                ", which means nothing here");
         }
         found->get_to(value);
     }

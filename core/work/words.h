@@ -15,8 +15,8 @@ inline std::string words(const std::string& format, double value) {
     return words(format.c_str(), value);
 }
 
-/// A name from somewhere else for a terminal or a line of a table: control characters, which move cursors, change
-/// colours or end lines, become '?'.
+/// A name from somewhere else for a terminal or a line of a table: control characters, which move cursors,
+/// change colours or end lines, become '?'.
 inline std::string printable(std::string text) {
     for (char& letter : text)
         if ((unsigned char)letter < 32 || letter == 127) letter = '?';

@@ -300,7 +300,8 @@ void Brushwork::make_beside(const Stroke& path) {
          heals](const Job& job) {
             Stroke whole = path;
             whole.flow = 1;  // half a thing or half a speck is never meant
-            // Held as long as it is painted from: another series may be opened meanwhile, which lets go of it.
+            // Held as long as it is painted from: another series may be opened meanwhile, which lets go of
+            // it.
             const std::shared_ptr<const FrameSource> frames = sources->of(product.plane);
             const MendSources from{*frames, results};
             return heals ? healing(*product.result, strokes, from, whole, job)

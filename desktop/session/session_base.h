@@ -32,8 +32,8 @@ struct SessionBase {
     Notices notices;
     /// Work on the open series: read, look, align, merge. Opening another one takes its place.
     JobRunner jobs;
-    /// Pictures that leave. Each works on what it was given when it was asked for, so that opening another series,
-    /// or going on with this one, leaves it alone.
+    /// Pictures that leave. Each works on what it was given when it was asked for, so that opening another
+    /// series, or going on with this one, leaves it alone.
     JobRunner exports;
     Document document;
     Products products{document};

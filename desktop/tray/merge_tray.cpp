@@ -23,7 +23,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kCardThumb = Qt::UserRole + 1;      // which thumb a card shows
+constexpr int kCardThumb = Qt::UserRole + 1;    // which thumb a card shows
 constexpr int kLeastCard = 58, kMostCard = 92;  // logical px
 constexpr QSize kThumbSize = {66, 48};
 

@@ -6,8 +6,8 @@
 
 namespace moorhaze::desktop {
 
-/// The program's application object: an exception that leaves the answer to an event is told, and ends nothing. Qt itself
-/// would end the program, with everything that was not saved yet.
+/// The program's application object: an exception that leaves the answer to an event is told, and ends
+/// nothing. Qt itself would end the program, with everything that was not saved yet.
 class Application : public QApplication {
   public:
     using QApplication::QApplication;

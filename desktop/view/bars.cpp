@@ -41,7 +41,8 @@ JobBar::JobBar(const QList<JobRunner*>& lanes, QWidget* parent)
     stop_->setAccessibleName(tr("Stop the job"));
     stop_->setToolTip(tr("Stop what is running; nothing that was made is lost (Esc)"));
     unsaved_->setObjectName(QStringLiteral("unsaved"));
-    unsaved_->setStyleSheet(QStringLiteral("color: %1; font-weight: 600;").arg(Theme::current().rowan.name()));
+    unsaved_->setStyleSheet(
+        QStringLiteral("color: %1; font-weight: 600;").arg(Theme::current().rowan.name()));
     layout->addWidget(unsaved_);
     layout->addWidget(text_);
     layout->addWidget(progress_);
@@ -54,7 +55,8 @@ JobBar::JobBar(const QList<JobRunner*>& lanes, QWidget* parent)
 }
 
 JobRunner* JobBar::working() const {
-    const auto found = std::find_if(lanes_.begin(), lanes_.end(), [](const JobRunner* lane) { return lane->busy(); });
+    const auto found =
+        std::find_if(lanes_.begin(), lanes_.end(), [](const JobRunner* lane) { return lane->busy(); });
     return found == lanes_.end() ? nullptr : *found;
 }
 
@@ -80,7 +82,8 @@ void JobBar::refresh() {
         else if (left >= 0)
             text += tr(", %1 s left").arg(int(std::ceil(left)));
         progress_->setValue(int(1000 * lane->fraction()));
-        const auto others = std::count_if(lanes_.begin(), lanes_.end(), [](const JobRunner* own) { return own->busy(); }) - 1;
+        const auto others =
+            std::count_if(lanes_.begin(), lanes_.end(), [](const JobRunner* own) { return own->busy(); }) - 1;
         if (others > 0) text += tr(", and %1 more").arg(others);
     }
     text_->setText(text);

@@ -12,8 +12,9 @@ namespace moorhaze::desktop {
 
 class JobRunner;
 
-/// At the right end of the menus: the series, whether it is not saved, the running job with its progress, time left, and
-/// a cross to stop it. Of several lanes the first that works is shown, and the others are counted.
+/// At the right end of the menus: the series, whether it is not saved, the running job with its progress,
+/// time left, and a cross to stop it. Of several lanes the first that works is shown, and the others are
+/// counted.
 class JobBar : public QWidget {
     Q_OBJECT
   public:

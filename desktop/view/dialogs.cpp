@@ -224,7 +224,8 @@ QStringList Dialogs::under_way() const {
     QStringList works;
     if (session_.exports.busy())
         works << tr("%1 (%2 %)").arg(session_.exports.title()).arg(int(100 * session_.exports.fraction()));
-    if (session_.set_run.is_running()) works << tr("a set of series, which goes on there when it is started again");
+    if (session_.set_run.is_running())
+        works << tr("a set of series, which goes on there when it is started again");
     const ShootState shooting = session_.shoot_desk.state();
     if (shooting == ShootState::running || shooting == ShootState::pausing || shooting == ShootState::paused)
         works << tr("a shoot");
@@ -249,10 +250,12 @@ bool Dialogs::may_leave() {
                              ? tr("A result has not been exported. Leaving now drops it.")
                              : tr("What you decided here is not saved. Leaving now drops it.");
     QMessageBox box(QMessageBox::Question, tr("Leave Moorhaze"),
-                    what + (why.isEmpty() ? QString() : QStringLiteral(" ") + why), QMessageBox::NoButton, &window_);
+                    what + (why.isEmpty() ? QString() : QStringLiteral(" ") + why), QMessageBox::NoButton,
+                    &window_);
     box.setObjectName(QStringLiteral("leaveQuestion"));
     auto* leave = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
-    QPushButton* to_copy = may_copy ? box.addButton(tr("Keep a copy as..."), QMessageBox::AcceptRole) : nullptr;
+    QPushButton* to_copy =
+        may_copy ? box.addButton(tr("Keep a copy as..."), QMessageBox::AcceptRole) : nullptr;
     auto* to_export = session_.document.would_lose_results()
                           ? box.addButton(tr("Export it first"), QMessageBox::AcceptRole)
                           : nullptr;

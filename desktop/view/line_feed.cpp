@@ -156,10 +156,10 @@ void LineFeed::show_path() {
                                     mended || (walk.is_known() && walk.left() == 0), false});
     const bool handed_over = result && is_handed_over(session_.document.project(), *result);
     path_.set_waymark(Stage::finish, {!result              ? QString()
-                                       : handed_over         ? tr("handed over")
-                                       : result->is_saved() ? tr("changed since")
-                                                            : tr("not handed over"),
-                                       handed_over, false});
+                                      : handed_over        ? tr("handed over")
+                                      : result->is_saved() ? tr("changed since")
+                                                           : tr("not handed over"),
+                                      handed_over, false});
 }
 
 void LineFeed::show_threads() {

@@ -315,10 +315,11 @@ void MainWindow::connect_session() {
 void MainWindow::show_series_name() {
     const QString name = session_.document.has_series() ? text(session_.document.project().name) : QString();
     const ProjectKeeper* keeper = session_.autosave.keeper();
-    const QString unsaved = !keeper || name.isEmpty()                              ? QString()
-                            : keeper->state() == ProjectKeeper::State::reading_only ? tr("not saved: open elsewhere")
-                            : keeper->state() == ProjectKeeper::State::failing      ? tr("not saved")
-                                                                                    : QString();
+    const QString unsaved = !keeper || name.isEmpty() ? QString()
+                            : keeper->state() == ProjectKeeper::State::reading_only
+                                ? tr("not saved: open elsewhere")
+                            : keeper->state() == ProjectKeeper::State::failing ? tr("not saved")
+                                                                               : QString();
     job_bar_->set_series_name(name, session_.autosave.in_words(), unsaved);
     setWindowTitle(name.isEmpty() ? tr("Moorhaze") : tr("%1 - Moorhaze").arg(name));
 }
@@ -387,7 +388,8 @@ void MainWindow::point_at(QPointF place, bool sound) {
 }
 
 bool MainWindow::is_settled() {
-    if (session_.jobs.busy() || session_.exports.busy() || session_.set_run.is_running() || !session_.views_look.is_settled())
+    if (session_.jobs.busy() || session_.exports.busy() || session_.set_run.is_running() ||
+        !session_.views_look.is_settled())
         return false;
     const ShootDesk& desk = session_.shoot_desk;
     const ShootState shooting = desk.state();

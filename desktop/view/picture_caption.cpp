@@ -29,11 +29,11 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
                                        : caption_words("%1 %").arg(100 * view.zoom(), 0, 'f', 0);
     if (is<ViewsPicture>(shown.main)) {
         const ViewsLook& look = session.views_look;
-        const QString what = look.shown() == ViewsShown::darkest ? caption_words("the darkest of %1 views at each place")
-                             : look.shown() == ViewsShown::lightest
-                                 ? caption_words("the lightest of %1 views at each place")
-                             : look.shown() == ViewsShown::mean ? caption_words("the mean of %1 views")
-                                                                : caption_words("view %2 of %1");
+        const QString what =
+            look.shown() == ViewsShown::darkest    ? caption_words("the darkest of %1 views at each place")
+            : look.shown() == ViewsShown::lightest ? caption_words("the lightest of %1 views at each place")
+            : look.shown() == ViewsShown::mean     ? caption_words("the mean of %1 views")
+                                                   : caption_words("view %2 of %1");
         const QString words = look.shown() == ViewsShown::one ? what.arg(look.views()).arg(look.view() + 1)
                                                               : what.arg(look.views());
         return QStringLiteral("%1 · %2").arg(words, zoom);
@@ -43,8 +43,9 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
     if (const auto* finishing = std::get_if<FinishedPicture>(&shown.main)) {
         const ProjectResult* result = find_result(session.document.project(), finishing->result);
         if (!result) return {};
-        words = caption_words(is_neutral(session.finishing.finish()) ? "%1, as it was mended" : "%1, finished")
-                    .arg(text(result->title));
+        words =
+            caption_words(is_neutral(session.finishing.finish()) ? "%1, as it was mended" : "%1, finished")
+                .arg(text(result->title));
         if (!session.finish_look.is_settled()) words += caption_words(" · preview");
         if (finished)
             words += caption_words(" · tone %1 % · Lab %2, %3, %4")
@@ -60,9 +61,9 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
         const MergeResult& merge = *product->result;
         words = text(result->title);
         if (session.result_look.shown() && session.standpoint.look() == LookAt::made_by)
-            words =
-                caption_words("grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
-                   "state · green dots: highlight");
+            words = caption_words(
+                "grey: depth map · violet: pyramid · blue stripes: backdrop · amber squares: moved, one "
+                "state · green dots: highlight");
         if (hovered) {
             const cv::Point place(int(std::lround(hovered->x())), int(std::lround(hovered->y()))),
                 at = place - merge.area.tl();
@@ -77,7 +78,8 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
     } else {
         if (!session.document.has_series()) return {};
         words = is<QuickPicture>(shown.main)
-                    ? caption_words("quick merge of %1 frames, roughly aligned, screen size").arg(series.chosen().size())
+                    ? caption_words("quick merge of %1 frames, roughly aligned, screen size")
+                          .arg(series.chosen().size())
                     : frame_caption(series, session.standpoint.place());
         const auto* frame = std::get_if<FrameView>(&shown.main);
         if (frame && !session.store.find(*frame)) words += caption_words(" · loading");

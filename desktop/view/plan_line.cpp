@@ -157,7 +157,8 @@ void PlanLine::paintEvent(QPaintEvent*) {
             if (to - from <= 1e-6) return;
             painter.setPen(QPen(theme.gorse, 1, Qt::DashLine));
             painter.setBrush(QBrush(theme.gorse, Qt::BDiagPattern));
-            painter.drawRect(QRectF(kPlanLeft - 2, y_of(to), 2 * kColumn + kBetween + 4, y_of(from) - y_of(to)));
+            painter.drawRect(
+                QRectF(kPlanLeft - 2, y_of(to), 2 * kColumn + kBetween + 4, y_of(from) - y_of(to)));
         };
         for (const PlannedFrame& frame : frames) {
             hatch(covered, std::min(frame.near_mm, depth + setup.behind_margin_mm));

@@ -8,8 +8,8 @@
 namespace moorhaze::desktop {
 
 /// The upright line at the left in Finish: light instead of depth, dark below, light above. The histogram's
-/// bars are its ticks; black and white point, the middle tone and the points of the curve are handles on it; an
-/// arrow shows the tone under the pointer. Across, from left to right, stands what a tone becomes.
+/// bars are its ticks; black and white point, the middle tone and the points of the curve are handles on it;
+/// an arrow shows the tone under the pointer. Across, from left to right, stands what a tone becomes.
 class ToneLine : public QWidget {
     Q_OBJECT
   public:

@@ -10,10 +10,11 @@ using namespace moorhaze;
 
 namespace {
 
-const char* const kBegin = "<!-- From here on as --help has it: MOORHAZE_WRITE_MANUAL=1 writes it anew. -->\n";
+const char* const kBegin =
+    "<!-- From here on as --help has it: MOORHAZE_WRITE_MANUAL=1 writes it anew. -->\n";
 
-/// One row an option: "  -o,--output TEXT REQUIRED   Picture to write", or its words on the next line where the left
-/// column is long.
+/// One row an option: "  -o,--output TEXT REQUIRED   Picture to write", or its words on the next line where
+/// the left column is long.
 std::string options_of(const std::string& help) {
     constexpr std::size_t kWords = 30;
     std::istringstream lines(help);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The command line against names, files and folders that were made to hurt; a shell and the system say what happened.
+// The command line against names, files and folders that were made to hurt; a shell and the system say what
+// happened.
 #include <sys/stat.h>
 
 #include <catch2/catch.hpp>
@@ -33,7 +34,8 @@ constexpr const char* kPlainRecipe = R"({"moorhaze_recipe": 1, "area": "referenc
 TEST_CASE("a shell gives back the very bytes that were quoted for it, from one line", "[cli][strangers]") {
     const test::Scratch scratch;
     std::mt19937 random(5);
-    std::vector<std::string> words{"", "'", "\\", "$(id)", "a b", "`id`", "!x", "*", "~", "\n", "a\nb'c\\d", "caf\xe9", "-n", "\x7f\x01"};
+    std::vector<std::string> words{"",  "'", "\\", "$(id)",     "a b",     "`id`", "!x",
+                                   "*", "~", "\n", "a\nb'c\\d", "caf\xe9", "-n",   "\x7f\x01"};
     for (int i = 0; i < 60; ++i) {
         std::string word;
         for (int k = 0; k < 12; ++k) word += char(1 + random() % 255);
@@ -47,20 +49,22 @@ TEST_CASE("a shell gives back the very bytes that were quoted for it, from one l
         wanted += word + '\0';
     }
     test::write_all(scratch / "line.sh", line + "\n");
-    REQUIRE(test::run("LC_ALL=C bash " + (scratch / "line.sh").string() + " > " + (scratch / "out").string()).code == 0);
+    REQUIRE(test::run("LC_ALL=C bash " + (scratch / "line.sh").string() + " > " + (scratch / "out").string())
+                .code == 0);
     CHECK(test::read_all(scratch / "out") == wanted);
 }
 
 TEST_CASE("a folder's name with a line's end runs nothing, and its series is done like any other",
           "[cli][strangers]") {
     const test::Scratch scratch;
-    const std::string evil = "x\ntouch " + (scratch / "hacked").string() + "\n'; touch hacked; echo $(touch hacked)";
+    const std::string evil =
+        "x\ntouch " + (scratch / "hacked").string() + "\n'; touch hacked; echo $(touch hacked)";
     std::string folder = evil;
     std::replace(folder.begin(), folder.end(), '/', '_');
     test::write_card(scratch / "card", {folder, "good"}, {120, 80}, 3);
     test::write_all(scratch / "recipe.json", kPlainRecipe);
-    const auto listed = ran("run " + (scratch / "recipe.json").string() + " " + (scratch / "card").string() + " --out " +
-                            (scratch / "out").string() + " --list --quiet");
+    const auto listed = ran("run " + (scratch / "recipe.json").string() + " " + (scratch / "card").string() +
+                            " --out " + (scratch / "out").string() + " --list --quiet");
     INFO(listed.text);
     REQUIRE(listed.code == 0);
     CHECK(std::count(listed.text.begin(), listed.text.end(), '\n') == 2);
@@ -71,7 +75,8 @@ TEST_CASE("a folder's name with a line's end runs nothing, and its series is don
     CHECK_FALSE(fs::exists(scratch / "hacked"));
     CHECK_FALSE(fs::exists("hacked"));
     int pictures = 0;
-    for (const auto& file : fs::directory_iterator(scratch / "out")) pictures += file.path().extension() == ".png";
+    for (const auto& file : fs::directory_iterator(scratch / "out"))
+        pictures += file.path().extension() == ".png";
     CHECK(pictures == 2);
     const auto told = ran("run --collect --out " + (scratch / "out").string());
     CHECK(told.text.find('\n', told.text.find("touch")) > told.text.find("done"));
@@ -82,13 +87,15 @@ TEST_CASE("an original is written by no option of any command", "[cli][strangers
     test::write_card(scratch / "card", {"a"}, {120, 80}, 3);
     test::write_all(scratch / "recipe.json", kPlainRecipe);
     const auto before = frames_of_card(scratch);
-    const std::string card = (scratch / "card").string(), frames = card + "/a", frame = frames + "/frame-01.tif",
-                      out = (scratch / "out.png").string();
+    const std::string card = (scratch / "card").string(), frames = card + "/a",
+                      frame = frames + "/frame-01.tif", out = (scratch / "out.png").string();
     fs::create_symlink(frame, scratch / "link.tif");
     const std::string link = (scratch / "link.tif").string();
     for (const std::string& attempt :
-         {"merge " + frames + " -o " + frame, "merge " + frames + " -o " + link, "merge " + frames + " -o " + out + " --report " + frame,
-          "merge " + frames + " -o " + out + " --depth-out " + frame, "merge " + frames + " -o " + out + " --source-out " + link,
+         {"merge " + frames + " -o " + frame, "merge " + frames + " -o " + link,
+          "merge " + frames + " -o " + out + " --report " + frame,
+          "merge " + frames + " -o " + out + " --depth-out " + frame,
+          "merge " + frames + " -o " + out + " --source-out " + link,
           "align " + frames + " --report " + frame, "finish " + frame + " -o " + frame,
           "run " + (scratch / "recipe.json").string() + " " + frames + " --out " + frames})
         for (const char* more : {"", " --overwrite"}) {
@@ -101,13 +108,15 @@ TEST_CASE("an original is written by no option of any command", "[cli][strangers
     CHECK_FALSE(fs::exists(out));
 }
 
-TEST_CASE("a report, a plane or a setup that is there is replaced only with --overwrite", "[cli][strangers]") {
+TEST_CASE("a report, a plane or a setup that is there is replaced only with --overwrite",
+          "[cli][strangers]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a"}, {120, 80}, 3);
     const std::string frames = (scratch / "card/a").string(), out = (scratch / "out.png").string(),
                       there = (scratch / "there").string();
     for (const std::string& command :
-         {"merge " + frames + " -o " + out + " --report " + there, "merge " + frames + " -o " + out + " --depth-out " + there,
+         {"merge " + frames + " -o " + out + " --report " + there,
+          "merge " + frames + " -o " + out + " --depth-out " + there,
           "align " + frames + " --report " + there, "plan --depth 20 --save " + there}) {
         test::write_all(there, "mine");
         const auto refused = ran(command + " --quiet");
@@ -124,20 +133,24 @@ TEST_CASE("a report, a plane or a setup that is there is replaced only with --ov
     }
 }
 
-TEST_CASE("a project without frames, a pipe among the frames and a link in a circle are told", "[cli][strangers]") {
+TEST_CASE("a project without frames, a pipe among the frames and a link in a circle are told",
+          "[cli][strangers]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a"}, {120, 80}, 3);
     fs::create_directory(scratch / "p");
     test::write_all(scratch / "p" / "p.moorhaze", R"({"moorhaze_project": 1, "name": "p", "frames": []})");
-    const auto empty = ran("merge " + (scratch / "p").string() + " -o " + (scratch / "x.tif").string() + " --quiet");
+    const auto empty =
+        ran("merge " + (scratch / "p").string() + " -o " + (scratch / "x.tif").string() + " --quiet");
     INFO(empty.text);
     CHECK(empty.code == 1);
     REQUIRE(mkfifo((scratch / "card/a/frame-02b.tif").c_str(), 0600) == 0);
     REQUIRE(mkfifo((scratch / "named.jpg").c_str(), 0600) == 0);
     fs::create_directory_symlink(scratch / "card/a", scratch / "card/a/round");
-    const auto inside = test::run("timeout 60 " MOORHAZE_CLI " inspect " + (scratch / "card/a").string() + " --json --quiet");
+    const auto inside =
+        test::run("timeout 60 " MOORHAZE_CLI " inspect " + (scratch / "card/a").string() + " --json --quiet");
     CHECK(inside.code == 0);
-    const auto named = test::run("timeout 60 " MOORHAZE_CLI " inspect " + (scratch / "named.jpg").string() + " --quiet");
+    const auto named =
+        test::run("timeout 60 " MOORHAZE_CLI " inspect " + (scratch / "named.jpg").string() + " --quiet");
     CHECK(named.code == 1);
     CHECK_THAT(named.text, Catch::Contains("pipe"));
 }
@@ -151,10 +164,12 @@ TEST_CASE("a name that begins like an address is a file's, and nobody is asked f
         fs::copy_file(scratch / "card/a" / ("frame-0" + std::to_string(i) + ".tif"),
                       scratch / "http:" / "heath.invalid" / ("f-" + std::to_string(i) + ".tif"));
     const std::string trace = (scratch / "trace").string();
-    const std::string command = "cd " + scratch.folder().string() + " && " MOORHAZE_CLI
+    const std::string command = "cd " + scratch.folder().string() +
+                                " && " MOORHAZE_CLI
                                 " merge http://heath.invalid/f-1.tif http://heath.invalid/f-2.tif "
                                 "http://heath.invalid/f-3.tif -o out.jpg --no-align --quiet";
-    // Without a network there is nobody to ask; where namespaces are not allowed the command itself has to do.
+    // Without a network there is nobody to ask; where namespaces are not allowed the command itself has to
+    // do.
     const bool apart = test::run("unshare -n true").code == 0;
     const auto merged = test::run(apart ? "unshare -n bash -c '" + command + "'" : command);
     INFO(merged.text);
@@ -172,7 +187,8 @@ TEST_CASE("a spin page deletes neither its sources nor what somebody added to it
                       page / "originals" / ("v-" + std::to_string(i) + ".tif"));
     for (const char* file : {"spin.js", "views.js"}) test::write_all(page / file, "old");
     const auto before = test::contents_of(page);
-    const auto own = ran("spin " + (page / "originals").string() + " -o " + page.string() + " --overwrite --quiet");
+    const auto own =
+        ran("spin " + (page / "originals").string() + " -o " + page.string() + " --overwrite --quiet");
     INFO(own.text);
     CHECK(own.code == 1);
     CHECK(test::contents_of(page) == before);
@@ -180,7 +196,8 @@ TEST_CASE("a spin page deletes neither its sources nor what somebody added to it
     const fs::path other = scratch / "other";
     REQUIRE(ran("spin " + (page / "originals").string() + " -o " + other.string() + " --quiet").code == 0);
     test::write_all(other / "notes.txt", "mine");
-    REQUIRE(ran("spin " + (page / "originals").string() + " -o " + other.string() + " --overwrite --quiet").code == 0);
+    REQUIRE(ran("spin " + (page / "originals").string() + " -o " + other.string() + " --overwrite --quiet")
+                .code == 0);
     CHECK(test::read_all(other / "notes.txt") == "mine");
     CHECK(fs::exists(other / "views.js"));
     for (const auto& entry : fs::directory_iterator(scratch.folder()))
@@ -195,8 +212,8 @@ TEST_CASE("a command that is asked to end leaves no part of a file, and what can
     int stopped = 0;
     for (const char* seconds : {"0.1", "0.3", "0.5", "0.7", "0.9"}) {
         fs::remove(out);
-        const std::string command = std::string("timeout -s TERM ") + seconds + " " MOORHAZE_CLI " merge " + frames +
-                                    " -o " + out + " --quiet";
+        const std::string command = std::string("timeout -s TERM ") + seconds + " " MOORHAZE_CLI " merge " +
+                                    frames + " -o " + out + " --quiet";
         stopped += test::run(command).code != 0;
         if (fs::exists(out)) CHECK(is_complete_picture(out));  // the signal came when it was written already
         for (const auto& entry : fs::directory_iterator(scratch.folder())) {

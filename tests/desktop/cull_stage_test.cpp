@@ -231,7 +231,7 @@ TEST_CASE("the frame shown is saved alone, and read back the same", "[desktop][c
     });
     qApp->setAttribute(Qt::AA_DontUseNativeDialogs);
     click(named<QPushButton>(*main, "saveFrame"));
-    wait_until([&] { return QFileInfo::exists(file) && !main->session().jobs.busy(); });
+    wait_until([&] { return QFileInfo::exists(file) && !main->session().exports.busy(); });
     const Picture saved = read_picture(file.toStdString()),
                   frame = read_picture(main->session().document.series().frames[6].path);
     CHECK(saved.bits() == 8);

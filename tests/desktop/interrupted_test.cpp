@@ -299,7 +299,7 @@ TEST_CASE("exporting waits for no rendering, and what is painted meanwhile count
     const Picture as_it_was = test::mended_shown(session);
     session.brushwork.begin_stroke({90, 60});
     session.brushwork.end_stroke();
-    wait_until([&] { return QFileInfo::exists(file) && !session.jobs.busy(); });
+    wait_until([&] { return QFileInfo::exists(file) && !session.exports.busy(); });
     CHECK(own.errors.isEmpty());
     CHECK(cv::norm(read_picture(file.toStdString()).pixels, as_it_was.pixels, cv::NORM_INF) == 0);
     CHECK(test::has_unsaved(session));

@@ -13,7 +13,8 @@ using namespace moorhaze::desktop;
 
 namespace {
 
-const char* const kKeysBegin = "<!-- From here on from the table of commands: MOORHAZE_WRITE_MANUAL=1 writes it anew. -->\n";
+const char* const kKeysBegin =
+    "<!-- From here on from the table of commands: MOORHAZE_WRITE_MANUAL=1 writes it anew. -->\n";
 
 QString cell(QString text) {
     return text.replace('|', QStringLiteral("\\|")).replace('\n', ' ').remove(QStringLiteral("..."));
@@ -28,16 +29,19 @@ TEST_CASE("the manual has every key, under its menu, in the words of its command
     int keys = 0;
     for (const Command& command : main.commands().all()) {
         if (command.key.isEmpty()) continue;
-        const QString menu = command.menu.isEmpty() ? QStringLiteral("Anywhere") : QString(command.menu).remove('&');
+        const QString menu =
+            command.menu.isEmpty() ? QStringLiteral("Anywhere") : QString(command.menu).remove('&');
         if (!rows.contains(menu)) order.push_back(menu);
-        rows[menu] += QStringLiteral("| `%1` | %2 | %3 |\n")
-                          .arg(cell(command.key), cell(QString(command.words).remove('&')), cell(command.tip));
+        rows[menu] +=
+            QStringLiteral("| `%1` | %2 | %3 |\n")
+                .arg(cell(command.key), cell(QString(command.words).remove('&')), cell(command.tip));
         ++keys;
     }
     CHECK(keys > 60);
     QString pages;
     for (const QString& menu : order)
-        pages += QStringLiteral("\n## %1\n\n| key | command | what it does |\n|---|---|---|\n%2").arg(menu, rows[menu]);
+        pages += QStringLiteral("\n## %1\n\n| key | command | what it does |\n|---|---|---|\n%2")
+                     .arg(menu, rows[menu]);
     const std::filesystem::path file = std::filesystem::path(MOORHAZE_MANUAL) / "keys.md";
     const std::string page = test::read_all(file);
     const std::size_t begin = page.find(kKeysBegin);

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What belongs to one opened series never shows, ends or stops in another: pictures, snags, strokes, exports.
 #include <QCloseEvent>
+#include <QLabel>
 #include <QMessageBox>
 #include <QProgressBar>
-#include <QLabel>
 #include <QTimer>
 
 #include "desktop/view/application.h"
@@ -73,7 +73,8 @@ TEST_CASE("result 1 of one project is never shown as result 1 of another", "[des
         open(own.session, StripSession::files().folder());
         own.merge();
         wanted = shown_of(own.session).copy();
-        wait_until([&] { return own.session.autosave.is_settled() && own.session.autosave.keeper()->is_saved(); });
+        wait_until(
+            [&] { return own.session.autosave.is_settled() && own.session.autosave.keeper()->is_saved(); });
         project = own.session.autosave.keeper()->file();
     }
     StripSession own(false);
@@ -127,7 +128,8 @@ TEST_CASE("a speck that is healed while another series is opened heals nothing, 
     CHECK(test::results(own.session)[0].strokes.empty());
 }
 
-TEST_CASE("an export goes on while the next series is opened, and is said when it is done", "[desktop][documents]") {
+TEST_CASE("an export goes on while the next series is opened, and is said when it is done",
+          "[desktop][documents]") {
     const test::Scratch scratch;
     StripSession own;
     own.merge();
@@ -149,7 +151,8 @@ TEST_CASE("an export goes on while the next series is opened, and is said when i
     CHECK_FALSE(test::has_unsaved(own.session));
 }
 
-TEST_CASE("an original is replaced by no export and no single frame, whatever was answered", "[desktop][documents]") {
+TEST_CASE("an original is replaced by no export and no single frame, whatever was answered",
+          "[desktop][documents]") {
     const test::Scratch scratch;
     for (const auto& file : fs::directory_iterator(StripSession::files().folder()))
         if (file.path().extension() == ".tif") fs::copy_file(file.path(), scratch / file.path().filename());
@@ -178,7 +181,8 @@ TEST_CASE("a window that may not write a project says so beside its name, and as
     first.session.autosave.set_folder(scratch.folder());
     open(first.session, StripSession::files().folder());
     first.merge();
-    wait_until([&] { return first.session.autosave.is_settled() && first.session.autosave.keeper()->is_saved(); });
+    wait_until(
+        [&] { return first.session.autosave.is_settled() && first.session.autosave.keeper()->is_saved(); });
     MainWindow second;
     second.session().autosave.set_folder(scratch / "unsaved");
     second.show();
@@ -188,7 +192,8 @@ TEST_CASE("a window that may not write a project says so beside its name, and as
     auto* unsaved = named<QLabel>(second, "unsaved");
     CHECK(unsaved->isVisible());
     CHECK(unsaved->text().contains("open elsewhere"));
-    CHECK_FALSE(second.session().document.would_lose_work());  // nothing was decided here: nothing would be asked
+    CHECK_FALSE(
+        second.session().document.would_lose_work());  // nothing was decided here: nothing would be asked
     second.session().merging.rename(test::results(second.session())[0].id, "of the second");
     REQUIRE(second.session().document.history().steps() == 1);
     CHECK(unsaved->isVisible());
@@ -208,13 +213,15 @@ TEST_CASE("a very long name leaves the window as wide as it is", "[desktop][docu
     main.open_paths({QString::fromStdString(StripSession::files().folder().string())});
     wait_until([&] { return main.session().looking.is_done(); });
     test::settle(main);
-    main.session().document.happened([](const Project& own) { return with_name(own, std::string(180, 'w')); });
+    main.session().document.happened(
+        [](const Project& own) { return with_name(own, std::string(180, 'w')); });
     test::settle(main);
     CHECK(main.width() == 1280);
     CHECK(main.minimumSizeHint().width() <= std::max(1280, before));
 }
 
-TEST_CASE("a place that means nothing is told while it is typed, in every page that reads it", "[desktop][documents]") {
+TEST_CASE("a place that means nothing is told while it is typed, in every page that reads it",
+          "[desktop][documents]") {
     MainWindow main;
     main.show();
     SetRun& run = main.session().set_run;
@@ -230,7 +237,8 @@ TEST_CASE("a place that means nothing is told while it is typed, in every page t
     CHECK(run.place());
 }
 
-TEST_CASE("an exception that leaves the answer to an event is told and ends nothing", "[desktop][documents]") {
+TEST_CASE("an exception that leaves the answer to an event is told and ends nothing",
+          "[desktop][documents]") {
     auto& application = *static_cast<Application*>(QCoreApplication::instance());
     QString why;
     application.when_something_escapes([&](const QString& said) { why = said; });

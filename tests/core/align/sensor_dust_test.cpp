@@ -27,7 +27,8 @@ const std::vector<DustSpot>& planted_dust() {
 TEST_CASE("dust that stays on the sensor while the picture moves is found, and taken off every frame",
           "[align][dust]") {
     const test::Scratch dusty_folder, clean_folder;
-    const Series series = test::write_series(dusty_folder, test::dusty_series(kDustyFrame, kCount, planted_dust())),
+    const Series series = test::write_series(dusty_folder,
+                                             test::dusty_series(kDustyFrame, kCount, planted_dust())),
                  clean = test::write_series(clean_folder, test::dusty_series(kDustyFrame, kCount, {}));
     const SeriesGeometry found = register_series(series, kReference, {});
     REQUIRE(found.dust.size() == planted_dust().size());
@@ -68,7 +69,8 @@ TEST_CASE("dust that stays on the sensor while the picture moves is found, and t
 
 TEST_CASE("no dust is found where there is none, where nothing moves, or in a few frames", "[align][dust]") {
     const test::Scratch clean, still, few;
-    CHECK(register_series(test::write_series(clean, test::dusty_series(kDustyFrame, kCount, {})), kReference, {})
+    CHECK(register_series(test::write_series(clean, test::dusty_series(kDustyFrame, kCount, {})), kReference,
+                          {})
               .dust.empty());
     // Subject and dust cannot be told apart there.
     auto resting = test::strip_series(kDustyFrame, kCount);
@@ -86,7 +88,8 @@ TEST_CASE("dark dots of the subject are no dust", "[align][dust]") {
         // They go with the picture: where a frame shows what the reference shows at the dot's place.
         for (DustSpot& dot : dots) {
             cv::Point2d at = dot.at;
-            for (int k = 0; k < 30; ++k) at += dot.at - test::held_in_hand(kDustyFrame, kCount, i, at.x, at.y);
+            for (int k = 0; k < 30; ++k)
+                at += dot.at - test::held_in_hand(kDustyFrame, kCount, i, at.x, at.y);
             dot.at = at;
         }
         pictures[std::size_t(i)] = test::shaded_by_dust(pictures[std::size_t(i)], dots);

@@ -23,18 +23,18 @@ TEST_CASE("an original is not written under any of its names while it is worked 
     fs::create_directory(scratch / "folder");
     {
         const ProtectedFiles all({original, scratch / "not-there"}), again({original});
-        {
-            const ProtectedFiles moved_from = ProtectedFiles({original});
-        }
+        { const ProtectedFiles moved_from = ProtectedFiles({original}); }
         for (const fs::path& name : {original, scratch / "link.tif", scratch / "second-name.tif",
                                      scratch / "folder" / ".." / "frame.tif"}) {
             INFO(name);
             CHECK(is_protected(name));
-            CHECK_THROWS_WITH(write_text_file(name, "gone", true), Catch::Contains("Originals are never written"));
+            CHECK_THROWS_WITH(write_text_file(name, "gone", true),
+                              Catch::Contains("Originals are never written"));
             CHECK_THROWS_AS(write_plane(name, cv::Mat1f(2, 2)), FileError);
             WriteSettings write;
             write.overwrite = true;
-            CHECK_THROWS_AS(write_picture(name, test::colourful({8, 8}, 16, false), {}, write, {}), FileError);
+            CHECK_THROWS_AS(write_picture(name, test::colourful({8, 8}, 16, false), {}, write, {}),
+                            FileError);
             CHECK(test::read_all(original) == "light");
         }
         CHECK_FALSE(is_protected(other));

@@ -82,11 +82,15 @@ TEST_CASE("fine stripes become the light between them, not the tone", "[handover
     CHECK(light_of_tone(small.pixels.at<cv::Vec3w>(10, 40)[1] / 65535.0) == Approx(0.5).margin(0.03));
 }
 
-TEST_CASE("a reduced edge has no rim: nothing lies beyond the two tones that meet, nor does sharpening take it there",
-          "[handover]") {
+TEST_CASE(
+    "a reduced edge has no rim: nothing lies beyond the two tones that meet, nor does sharpening take it "
+    "there",
+    "[handover]") {
     // A dark product before a white ground, upright and lying edges.
-    const Picture product = with_bits(
-        test::picture_from({400, 400}, [](int x, int y) { return x > 143 && x < 290 && y > 101 ? 0.22 : 1.0; }), 8);
+    const Picture product =
+        with_bits(test::picture_from({400, 400},
+                                     [](int x, int y) { return x > 143 && x < 290 && y > 101 ? 0.22 : 1.0; }),
+                  8);
     const double dark = product.pixels.at<cv::Vec3b>(200, 200)[1];
     for (const double share : {0.25, 0.37, 0.5, 0.9}) {
         Output output;

@@ -56,8 +56,9 @@ TEST_CASE("the last row and column of a picture lose their noise like all others
         const cv::Mat1f after = perceptual_luma(light, Job{});
         INFO(size);
         if (size.width > 20)
-            for (const cv::Rect edge : {cv::Rect(0, 0, 1, size.height), cv::Rect(size.width - 1, 0, 1, size.height),
-                                        cv::Rect(0, 0, size.width, 1), cv::Rect(0, size.height - 1, size.width, 1)})
+            for (const cv::Rect edge :
+                 {cv::Rect(0, 0, 1, size.height), cv::Rect(size.width - 1, 0, 1, size.height),
+                  cv::Rect(0, 0, size.width, 1), cv::Rect(0, size.height - 1, size.width, 1)})
                 CHECK(deviation(after, edge) < 0.012);
         CHECK(cv::mean(after)[0] == Approx(0.5).margin(0.02));
     }

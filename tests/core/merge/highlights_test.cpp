@@ -66,7 +66,8 @@ struct DarkPlane {
                                                                0.0, 1.0));
             light += frame < 0 ? own : blurred(own, frame - spark.frame);
         }
-        return test::picture_from(kGlintSize, [&](int x, int y) { return encoded(std::min(1.0f, light(y, x))); });
+        return test::picture_from(kGlintSize,
+                                  [&](int x, int y) { return encoded(std::min(1.0f, light(y, x))); });
     }
     Series write(const test::Scratch& scratch) const {
         std::vector<Picture> pictures;

@@ -90,7 +90,8 @@ TEST_CASE("strips meet without an edge", "[merge][memory]") {
             std::max(std::abs(y - border) <= 1 ? at_border : elsewhere, step);
     }
     CHECK(at_border < 0.001);
-    // Away from the seam the strips are the whole but for noise that only the whole tells; at it nothing is far off.
+    // Away from the seam the strips are the whole but for noise that only the whole tells; at it nothing is
+    // far off.
     CHECK(cv::norm(apart.rowRange(0, border - 64), cv::NORM_INF) < 0.003);
     CHECK(cv::norm(apart, cv::NORM_INF) < 0.03);
     CHECK(at_border < 3 * elsewhere + 1e-4);

@@ -73,5 +73,7 @@ TEST_CASE("single places that flash are too small to be a part that moved", "[me
 TEST_CASE("two frames are never said to have moved: nothing says which change is usual", "[merge][moved]") {
     auto light = light_of([](int k, int, int) { return k * 0.3; });
     light.resize(2);
-    CHECK_FALSE(find_moved_parts(light, {cv::Mat1f(kMovedSize, 1.0f), cv::Mat1f(kMovedSize, 1.0f)}, 0.002f, {}).any());
+    CHECK_FALSE(
+        find_moved_parts(light, {cv::Mat1f(kMovedSize, 1.0f), cv::Mat1f(kMovedSize, 1.0f)}, 0.002f, {})
+            .any());
 }

@@ -24,7 +24,8 @@ cv::Mat3b rgb8(const Picture& picture) {
 /// Previews of a strip series: frame i is sharp in strip i.
 std::vector<cv::Mat3b> strips(const std::function<cv::Point2d(int, double, double)>& lie = {}) {
     std::vector<cv::Mat3b> previews;
-    for (const Picture& picture : test::strip_series(kQuickSize, kStrips, lie)) previews.push_back(rgb8(picture));
+    for (const Picture& picture : test::strip_series(kQuickSize, kStrips, lie))
+        previews.push_back(rgb8(picture));
     return previews;
 }
 

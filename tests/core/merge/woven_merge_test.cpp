@@ -44,8 +44,8 @@ struct Layers {
             }
         const double near_blur = sharp ? 0 : 0.8 * std::abs(frame - 3),
                      far_blur = sharp ? 0 : 0.8 * std::abs(frame - 9);
-        const cv::Mat1f seen =
-            gaussian_blurred(back, far_blur).mul(1 - gaussian_blurred(mask, near_blur)) + gaussian_blurred(front, near_blur);
+        const cv::Mat1f seen = gaussian_blurred(back, far_blur).mul(1 - gaussian_blurred(mask, near_blur)) +
+                               gaussian_blurred(front, near_blur);
         return seen;
     }
     Picture picture(int frame, bool sharp) const {
@@ -67,7 +67,7 @@ struct Layers {
 };
 
 MergeResult merged_layers(const Series& series, const std::string& method, const MergeSettings& settings = {},
-                   const std::vector<int>& chosen = {}, PixelRect area = {{}, kWovenSize}) {
+                          const std::vector<int>& chosen = {}, PixelRect area = {{}, kWovenSize}) {
     const SeriesGeometry geometry = unmoved(series, 0);
     AlignedFrames frames(series, geometry, chosen.empty() ? series.chosen() : chosen, area);
     return merge_method(method).merge(frames, settings, {}, {});
@@ -173,9 +173,9 @@ TEST_CASE("glare guard: a smooth ground between blurred lights is as light as th
                 mask(y, x) = float(layers.shape(k, x, y));
                 front(y, x) = mask(y, x) * float(0.3 + 0.6 * layers.near.at(x, y));
             }
-        cv::Mat1f seen =
-            gaussian_blurred(textured, 0.8 * std::abs(k - 9)).mul(1 - gaussian_blurred(mask, 0.8 * std::abs(k - 3))) +
-            gaussian_blurred(front, 0.8 * std::abs(k - 3));
+        cv::Mat1f seen = gaussian_blurred(textured, 0.8 * std::abs(k - 9))
+                             .mul(1 - gaussian_blurred(mask, 0.8 * std::abs(k - 3))) +
+                         gaussian_blurred(front, 0.8 * std::abs(k - 3));
         cv::RNG random(unsigned(100 + k));
         random.fill(grain, cv::RNG::NORMAL, 0, 0.004);
         seen += grain;
@@ -201,7 +201,8 @@ TEST_CASE("glare guard: a smooth ground between blurred lights is as light as th
                 worst = std::max({worst, low - own, own - high});
             }
         INFO(method);
-        // Without the guard of coarse light 0.00075 and 0.0044: it was drawn from where lights were gaussian_blurred.
+        // Without the guard of coarse light 0.00075 and 0.0044: it was drawn from where lights were
+        // gaussian_blurred.
         CHECK(worst < (method == std::string("woven") ? 0.0006 : 0.002));
     }
 }

@@ -77,7 +77,8 @@ TEST_CASE("a series shot from far to near is turned round, and that is said", "[
 
 TEST_CASE("an empty folder says what to do", "[series]") {
     const test::Scratch scratch;
-    CHECK_THROWS_WITH(open_series({scratch.folder()}, {}), Catch::Contains("holds no JPEG, TIFF, PNG or raw file"));
+    CHECK_THROWS_WITH(open_series({scratch.folder()}, {}),
+                      Catch::Contains("holds no JPEG, TIFF, PNG or raw file"));
     CHECK_THROWS_AS(open_series({}, {}), FileError);
 }
 

@@ -123,7 +123,8 @@ TEST_CASE("a queue is asked for the memory of the largest series, and for less w
     MergeRule rule;
     rule.choice.method = "depth";
     plan.recipe.merges = std::vector{rule};
-    const double pixels = 24e6, decoded = 2 * pixels * 3 * 2, merging = merge_method("depth").bytes_per_px * pixels;
+    const double pixels = 24e6, decoded = 2 * pixels * 3 * 2,
+                 merging = merge_method("depth").bytes_per_px * pixels;
     const auto asked = [](double bytes) { return int(std::ceil(1.2 * bytes / (1024 * 1024))); };
     CHECK(cluster_task(plan, {}).memory_mb == asked(150e6 + decoded + std::max(merging, 60 * pixels)));
     // 60 bytes a pixel for finishing are needed whatever a merge is held to.

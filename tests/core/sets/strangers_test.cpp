@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What comes from somewhere else (records, names, files that changed) hurts nothing outside of a set's folder, and
-// what is called done is done.
+// What comes from somewhere else (records, names, files that changed) hurts nothing outside of a set's
+// folder, and what is called done is done.
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -23,7 +23,8 @@ constexpr const char* kDoubtfulRecipe = R"({"moorhaze_recipe": 1, "area": "refer
     "doubts": {"gap_steps": 1000, "snags": 0}})";
 
 SetPlan doubtful_plan(const test::Scratch& scratch) {
-    return plan_set(recipe_from_json(kDoubtfulRecipe), {scratch / "card"}, parse_out((scratch / "out").string()), {});
+    return plan_set(recipe_from_json(kDoubtfulRecipe), {scratch / "card"},
+                    parse_out((scratch / "out").string()), {});
 }
 
 nlohmann::json json_in(const fs::path& file) {
@@ -33,8 +34,20 @@ nlohmann::json json_in(const fs::path& file) {
 }  // namespace
 
 TEST_CASE("names in a set's folder are never empty, too long, or of two series", "[sets][strangers]") {
-    const std::string names[] = {"knob", "knob.", " knob", "kn:ob", "kn-ob", "...", "..", ".", "", "/", "caf\xe9",
-                                 std::string(252, 'x'), std::string(252, 'x') + "y", "a\nb"};
+    const std::string names[] = {"knob",
+                                 "knob.",
+                                 " knob",
+                                 "kn:ob",
+                                 "kn-ob",
+                                 "...",
+                                 "..",
+                                 ".",
+                                 "",
+                                 "/",
+                                 "caf\xe9",
+                                 std::string(252, 'x'),
+                                 std::string(252, 'x') + "y",
+                                 "a\nb"};
     std::set<std::string> all;
     for (const std::string& name : names) {
         const std::string own = SetPaths::name_of(name);
@@ -53,10 +66,12 @@ TEST_CASE("names in a set's folder are never empty, too long, or of two series",
     NameParts parts;
     parts.series = std::string(252, 'x');
     CHECK(name_of_output("{series}", parts, FileFormat::tiff).size() == 204);
-    CHECK_THROWS_WITH(name_of_output(std::string(252, 'x'), parts, FileFormat::tiff), Catch::Contains("256 bytes"));
+    CHECK_THROWS_WITH(name_of_output(std::string(252, 'x'), parts, FileFormat::tiff),
+                      Catch::Contains("256 bytes"));
 }
 
-TEST_CASE("a record from somewhere else deletes and replaces nothing outside of its set", "[sets][strangers]") {
+TEST_CASE("a record from somewhere else deletes and replaces nothing outside of its set",
+          "[sets][strangers]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a"});
     fs::create_directories(scratch / "victim" / "x");
@@ -134,7 +149,8 @@ TEST_CASE("done is what is there byte by byte: a picture cut off or changed is m
     CHECK(all_there(plan, old));
 }
 
-TEST_CASE("pictures do not go among the frames, and what a set wrote is no frame the next time", "[sets][strangers]") {
+TEST_CASE("pictures do not go among the frames, and what a set wrote is no frame the next time",
+          "[sets][strangers]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a", "b"});
     const Recipe recipe = recipe_from_json(kDoubtfulRecipe);
@@ -150,7 +166,8 @@ TEST_CASE("pictures do not go among the frames, and what a set wrote is no frame
 
 TEST_CASE("tasks come back as they were given, whatever is in their words", "[sets][strangers]") {
     const test::Scratch scratch;
-    const std::vector<Words> tasks{{"run", "a b", "it's", "$(touch x)", "line\nend", "", "caf\xe9"}, {}, {"-", "%a\\"}};
+    const std::vector<Words> tasks{
+        {"run", "a b", "it's", "$(touch x)", "line\nend", "", "caf\xe9"}, {}, {"-", "%a\\"}};
     test::write_all(scratch / "tasks", tasks_text(tasks));
     for (int i = 0; i < 3; ++i) CHECK(task_of(scratch / "tasks", i + 1) == tasks[std::size_t(i)]);
     CHECK_THROWS_WITH(task_of(scratch / "tasks", 4), Catch::Contains("has no task 4"));

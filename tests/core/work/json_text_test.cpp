@@ -36,7 +36,8 @@ TEST_CASE("JSON is read down to 64 levels, and refused below, without walking it
 }
 
 TEST_CASE("every file of ours that is nested too deeply is refused in words", "[json]") {
-    const std::string deep = R"({"moorhaze_recipe": 1, "moorhaze_project": 1, "moorhaze_setup": 1, "x": )" + nested(200'000) + "}";
+    const std::string deep =
+        R"({"moorhaze_recipe": 1, "moorhaze_project": 1, "moorhaze_setup": 1, "x": )" + nested(200'000) + "}";
     CHECK_THROWS_WITH(recipe_from_json(deep), Catch::Contains("levels"));
     CHECK_THROWS_WITH(project_from_json(deep, {}), Catch::Contains("levels"));
     CHECK_THROWS_WITH(finish_of(deep), Catch::Contains("levels"));
