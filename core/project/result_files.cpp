@@ -14,7 +14,7 @@
 namespace moorhaze {
 namespace {
 
-constexpr double kMostPx = 1e6;  // farther out lies no picture
+constexpr double kFarthest_px = 1e6;  // farther out lies no picture
 
 namespace fs = std::filesystem;
 using Json = nlohmann::ordered_json;
@@ -75,9 +75,9 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
                       spot.at("radius_px").get<double>(),
                       spot.at("softness").get<double>(),
                       spot.at("depth").get<double>()};
-        if (!(std::abs(dust.at.x) < kMostPx && std::abs(dust.at.y) < kMostPx && dust.radius_px > 0.1 &&
-              dust.radius_px < 1000 && dust.softness > 0 && dust.softness <= 1 && dust.depth >= 0 &&
-              dust.depth <= kDeepestDust))
+        if (!(std::abs(dust.at.x) < kFarthest_px && std::abs(dust.at.y) < kFarthest_px &&
+              dust.radius_px > 0.1 && dust.radius_px < 1000 && dust.softness > 0 && dust.softness <= 1 &&
+              dust.depth >= 0 && dust.depth <= kDeepestDust))
             throw FileError("it has a spot of dust that cannot be");
         own.dust.push_back(dust);
     }
@@ -90,7 +90,7 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
         for (std::size_t k = 0; k < 9; ++k) frame.matrix.val[k] = from.at("matrix").at(k).get<double>();
         for (std::size_t k = 0; k < 3; ++k) frame.gains[int(k)] = from.at("gains").at(k).get<double>();
         for (const double part : frame.matrix.val)
-            if (!(std::abs(part) < kMostPx)) throw FileError("a frame lies nowhere");
+            if (!(std::abs(part) < kFarthest_px)) throw FileError("a frame lies nowhere");
         if (!(std::abs(cv::determinant(frame.matrix)) > 1e-9)) throw FileError("a frame lies nowhere");
         frame.registered = from.at("registered").get<bool>();
         frame.interpolated = from.at("interpolated").get<bool>();

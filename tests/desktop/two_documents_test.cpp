@@ -33,7 +33,7 @@ const test::Scratch& edge_files() {
     return scratch;
 }
 
-void open(Session& session, const fs::path& path) {
+void open_path(Session& session, const fs::path& path) {
     const int before = session.document.serial();
     session.opening.open({path});
     wait_until([&] {
@@ -70,7 +70,7 @@ TEST_CASE("result 1 of one project is never shown as result 1 of another", "[des
     {
         StripSession own(false);
         own.session.autosave.set_folder(projects.folder());
-        open(own.session, StripSession::files().folder());
+        open_path(own.session, StripSession::files().folder());
         own.merge();
         wanted = shown_of(own.session).copy();
         wait_until(
@@ -79,11 +79,11 @@ TEST_CASE("result 1 of one project is never shown as result 1 of another", "[des
     }
     StripSession own(false);
     own.session.autosave.set_folder(scratch.folder());
-    open(own.session, edge_files().folder());
+    open_path(own.session, edge_files().folder());
     own.merge();
     const QImage other = shown_of(own.session).copy();
     const ResultId first = test::results(own.session)[0].id;
-    open(own.session, project);
+    open_path(own.session, project);
     REQUIRE(test::results(own.session)[0].id == first);  // the same number, of another document
     const QImage shown = shown_of(own.session);
     CHECK(test::mean_difference(shown, wanted) < 0.5);
@@ -94,7 +94,7 @@ TEST_CASE("snags that are found when another series is open are nobody's", "[des
     const test::Scratch scratch;
     StripSession own(false);
     own.session.autosave.set_folder(scratch.folder());
-    open(own.session, edge_files().folder());
+    open_path(own.session, edge_files().folder());
     own.merge();
     own.session.standpoint.set_stage(Stage::mend);  // begins to look for them
     REQUIRE_FALSE(own.session.snag_walk.is_known());
@@ -111,7 +111,7 @@ TEST_CASE("a speck that is healed while another series is opened heals nothing, 
     const test::Scratch scratch;
     StripSession own(false);
     own.session.autosave.set_folder(scratch.folder());
-    open(own.session, StripSession::files().folder());
+    open_path(own.session, StripSession::files().folder());
     own.merge();
     own.session.standpoint.set_stage(Stage::mend);
     Brush brush = own.session.standpoint.brush();
@@ -122,7 +122,7 @@ TEST_CASE("a speck that is healed while another series is opened heals nothing, 
     own.session.brushwork.begin_stroke({100, 60});
     own.session.brushwork.continue_stroke({110, 62});
     own.session.brushwork.end_stroke();  // made beside
-    open(own.session, edge_files().folder());
+    open_path(own.session, edge_files().folder());
     CHECK(own.session.brushwork.is_settled());
     own.merge();
     CHECK(test::results(own.session)[0].strokes.empty());
@@ -179,7 +179,7 @@ TEST_CASE("a window that may not write a project says so beside its name, and as
     const test::Scratch scratch;
     StripSession first(false);
     first.session.autosave.set_folder(scratch.folder());
-    open(first.session, StripSession::files().folder());
+    open_path(first.session, StripSession::files().folder());
     first.merge();
     wait_until(
         [&] { return first.session.autosave.is_settled() && first.session.autosave.keeper()->is_saved(); });
