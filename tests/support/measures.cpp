@@ -7,6 +7,8 @@
 #include <opencv2/imgproc.hpp>
 #include <vector>
 
+#include "core/files/picture_file.h"
+
 namespace moorhaze::test {
 
 cv::Mat1f luma_of(const Picture& picture) {
