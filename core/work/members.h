@@ -37,9 +37,11 @@ class Members {
         if (!found) return;
         if constexpr (std::is_integral_v<Value> && !std::is_same_v<Value, bool>) {
             // The library would cut a number to fit, and a fraction to a whole.
-            const bool fits = found->is_number_unsigned() ? std::in_range<Value>(found->get<std::uint64_t>())
-                                                          : std::in_range<Value>(found->get<std::int64_t>());
-            if (found->is_number() && (!found->is_number_integer() || !fits))
+            const auto fits = [&] {
+                return found->is_number_unsigned() ? std::in_range<Value>(found->get<std::uint64_t>())
+                                                   : std::in_range<Value>(found->get<std::int64_t>());
+            };
+            if (found->is_number() && (!found->is_number_integer() || !fits()))
                 throw FileError("says " + std::string(key) + " " + found->dump() +
                                 ", which means nothing here");
         }
