@@ -53,9 +53,7 @@ bool Aligning::start_needed() {
             RegisteredSeries aligned = align_series(series, wanted, known, job);
             return std::pair(aligned.registration, Plane{series, std::move(aligned.geometry)});
         },
-        [this, wanted, serial = base_.document.serial()](
-            const std::pair<std::shared_ptr<const Registration>, Plane>& aligned) {
-            if (serial != base_.document.serial()) return;
+        [this, wanted](const std::pair<std::shared_ptr<const Registration>, Plane>& aligned) {
             refused_.reset();
             const Plane& plane = aligned.second;
             base_.products.keep_plane(wanted, aligned.first, plane);

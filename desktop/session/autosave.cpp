@@ -14,15 +14,8 @@ const QString kFind = QStringLiteral("find the frames");
 }  // namespace
 
 Autosave::Autosave(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
-    connect(&base_.document, &Document::changed, this, &Autosave::follow);
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        using Aspect = Standpoint::Aspect;
-        if (aspect == Aspect::stage || aspect == Aspect::frame || aspect == Aspect::result) hand_over();
-    });
     // Results that were read come into their keeper's care, too.
-    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::merge) hand_over();
-    });
+    connect(&base_.document.settling(), &Settling::settled, this, &Autosave::follow);
 }
 
 Autosave::~Autosave() {
@@ -36,12 +29,12 @@ bool Autosave::is_worth_it() const {
            !base_.document.project().results.empty();
 }
 
-void Autosave::follow(const Changes& changes) {
-    if (changes.series && keeper_ && base_.document.file() == keeper_->file())
+void Autosave::follow(const Settled& what) {
+    const bool is_other = what.document.series;
+    if (is_other && keeper_ && base_.document.file() == keeper_->file())
         base_.document.set_file(keeper_->file(), keeper_->state() != ProjectKeeper::State::reading_only);
-    else if (changes.series)
+    else if (is_other)
         let_go();
-    serial_ = base_.document.serial();
     if (!keeper_ && base_.document.has_series() && !unsaved_.empty()) begin();
     hand_over();
 }
@@ -101,8 +94,7 @@ SavedProject Autosave::saved() const {
 }
 
 void Autosave::hand_over() {
-    // Others may hear of another series before this does: its project never goes to the former one's folder.
-    if (!keeper_ || !base_.document.has_series() || base_.document.serial() != serial_) return;
+    if (!keeper_ || !base_.document.has_series()) return;
     const SavedProject own = saved();
     keeper_->change(own);
     for (const ProjectResult& result : own.project.results)
@@ -212,9 +204,8 @@ void Autosave::find_frames(const std::filesystem::path& folder) {
                 }
             return found;
         },
-        [this, serial = base_.document.serial(), asked = int(missing.size())](const Found& own) {
+        [this, asked = int(missing.size())](const Found& own) {
             const auto& found = own.paths;
-            if (serial != base_.document.serial()) return;
             if (found.empty())
                 return base_.notices.notify_error(
                     tr("None of the %1 missing frames is in that folder. Choose another one.").arg(asked));

@@ -44,7 +44,7 @@ class Autosave : public QObject {
     void changed();
 
   private:
-    void follow(const Changes& changes);
+    void follow(const Settled& what);
     void begin();
     void hand_over();
     void let_go();
@@ -57,7 +57,6 @@ class Autosave : public QObject {
     std::filesystem::path unsaved_;
     std::unique_ptr<ProjectKeeper> keeper_;
     std::vector<std::unique_ptr<ProjectKeeper>> finishing_;
-    int serial_ = 0;             ///< of the series that the keeper has
     bool was_opened_ = false;    ///< from a file: something was decided before
     bool was_worth_it_ = false;  ///< as of the last change
     bool was_failing_ = false;

@@ -35,10 +35,7 @@ void BringIn::bring_in(const QString& file) {
                 throw FileError(path.string() + ": " + error.what());
             }
         },
-        [this, serial = base_.document.serial(), over,
-         name = path.filename().string()](const Brought& brought) {
-            if (serial == base_.document.serial()) take(over, name, brought);
-        });
+        [this, over, name = path.filename().string()](const Brought& brought) { take(over, name, brought); });
 }
 
 void BringIn::take(const ProjectResult& over, const std::string& name, const Brought& brought) {

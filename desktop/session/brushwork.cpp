@@ -307,9 +307,9 @@ void Brushwork::make_beside(const Stroke& path) {
             return heals ? healing(*product.result, strokes, from, whole, job)
                          : taking_the_thing(*product.result, strokes, from, whole, job);
         },
-        [this, ended, of = shown_, document = shown_of_](const Stroke& stroke) {
+        [this, ended](const Stroke& stroke) {
             ended();
-            if (of == shown_ && document == shown_of_) add_stroke(stroke);
+            add_stroke(stroke);
         },
         [this, ended](const std::exception& error) {
             ended();

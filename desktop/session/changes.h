@@ -32,5 +32,7 @@ struct Changes {
 };
 
 Changes changes_between(const Project& before, const Project& after);
+/// Whatever either of two changes that follow each other made different.
+Changes joined(const Changes& one, const Changes& other);
 
 }  // namespace moorhaze::desktop

@@ -9,6 +9,8 @@ void Document::apply(const Step& step) {
     step();
     const Changes changes = changes_between(before, project());
     series_ = series_of(project(), facts_);
+    Settling::Step settles(settling_);
+    settles.note(changes);
     emit changed(changes);
     emit history_changed();
 }
@@ -32,6 +34,8 @@ void Document::replace(Project project, FrameFacts facts, std::filesystem::path 
     series_ = series_of(history_.now(), facts_);
     Changes changes = changes_between(before, history_.now());
     changes.series = true;
+    Settling::Step settles(settling_);
+    settles.note(changes);
     emit changed(changes);
     emit history_changed();
 }

@@ -4,7 +4,7 @@
 
 #include "core/project/edits.h"
 #include "core/project/history.h"
-#include "desktop/session/changes.h"
+#include "desktop/session/settling.h"
 
 namespace moorhaze::desktop {
 
@@ -21,6 +21,9 @@ class Document : public QObject {
   public:
     explicit Document(QObject* parent = nullptr) : QObject(parent) {}
 
+    /// Every change of this, and of what follows it, is a step of it.
+    Settling& settling() { return settling_; }
+
     const Project& project() const { return history_.now(); }
     const History& history() const { return history_; }
     /// The frames as the core's steps take them; their indices are their places.
@@ -35,7 +38,6 @@ class Document : public QObject {
 
     /// Another with every series that is opened.
     DocumentId id() const { return {serial_}; }
-    int serial() const { return serial_; }
 
     /// Another series altogether, with a history of its own.
     /// @param file  that it was read from; empty: it is new.
@@ -58,6 +60,10 @@ class Document : public QObject {
     void edit(const QString& what, Project after, const QString& join = {},
               const FrameFacts& more_facts = {});
     void happened(const std::function<Project(const Project&)>& change, const FrameFacts& more_facts = {});
+    /// The same of work that was begun for a document: nothing where another one is open by now.
+    void happened_in(DocumentId document, const std::function<Project(const Project&)>& change) {
+        if (document == id()) happened(change);
+    }
     void undo();
     void redo();
 
@@ -72,6 +78,7 @@ class Document : public QObject {
     template <class Step>
     void apply(const Step& step);
 
+    Settling settling_;
     History history_;
     Series series_;
     FrameFacts facts_;

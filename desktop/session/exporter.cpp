@@ -190,12 +190,12 @@ void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
             return outcomes;
         },
         [this, id = result.id, strokes = result.strokes, finish,
-         serial = base_.document.serial()](const std::vector<ExportOutcome>& outcomes) {
+         document = base_.document.id()](const std::vector<ExportOutcome>& outcomes) {
             const bool any = std::any_of(outcomes.begin(), outcomes.end(),
                                          [](const ExportOutcome& own) { return own.problem.isEmpty(); });
-            if (any && serial == base_.document.serial())
-                base_.document.happened(
-                    [&](const Project& own) { return with_saved(own, id, strokes, finish); });
+            if (any)
+                base_.document.happened_in(
+                    document, [&](const Project& own) { return with_saved(own, id, strokes, finish); });
             for (const ExportOutcome& own : outcomes)
                 if (own.problem.isEmpty())
                     emit saved(own.file, own.bytes);

@@ -5,8 +5,7 @@
 
 #include "core/finish/finished.h"
 #include "desktop/session/display_picture.h"
-#include "desktop/session/latest_wish.h"
-#include "desktop/session/session_base.h"
+#include "desktop/session/mended_result.h"
 
 namespace moorhaze::desktop {
 
@@ -36,12 +35,12 @@ class FinishLook : public QObject {
     std::shared_ptr<const DisplayPicture> before() const;
     bool is_turned() const;
 
-    /// Of what is kept; none until it was made.
-    const std::optional<ToneHistogram>& histogram() const { return histogram_; }
+    /// Of what is kept; null until it was made.
+    std::optional<ToneHistogram> histogram() const;
     /// The finished picture at a place; nothing outside of it, or while it is not known.
     std::optional<FinishedPlace> at(QPointF place) const;
-    /// What is finished; null until it is there.
-    const std::shared_ptr<const FinishSubject>& subject() const { return subject_; }
+    /// What is finished, with what was found out about it so far; null until it is there.
+    std::shared_ptr<const FinishSubject> subject() const;
     /// True when what is shown is what was decided, at full size.
     bool is_settled() const;
 
@@ -52,32 +51,67 @@ class FinishLook : public QObject {
     void subject_ready();
 
   private:
-    struct Of {
+    using Subject = std::shared_ptr<const FinishSubject>;
+    using Display = std::shared_ptr<const DisplayPicture>;
+    /// What is found out about a subject once: its lens corrected, its ground looked for.
+    struct PreparedInputs {
+        Subject subject;
+        Lens lens;
+        std::optional<cv::Point2d> ground_picked;  ///< where the ground is wanted
+        double ground_reach = 0;
+        cv::Size frame;
+        DocumentId document;
         ResultId result;
-        SharedList<Stroke> strokes;
-        bool operator==(const Of&) const = default;
+        Subject from;  ///< the same with some of it found out already; what comes of it is the same
+        bool operator==(const PreparedInputs& other) const;
     };
-    bool is_wanted() const;
+    struct WholeInputs {
+        DocumentId document;
+        ResultId result;
+        Subject subject;
+        Finish finish;
+        bool operator==(const WholeInputs&) const = default;
+    };
+    struct PatchInputs {
+        WholeInputs of;
+        int level = 0;
+        PixelRect part;
+        bool operator==(const PatchInputs&) const = default;
+    };
+    struct BeforeInputs {
+        DocumentId document;
+        ResultId result;
+        Subject subject;
+        Framing framing;
+        bool operator==(const BeforeInputs&) const = default;
+    };
+    struct Made {
+        Display picture;
+        ToneHistogram histogram;
+    };
     const Finish& finish() const { return base_.document.project().finish; }
-    void follow_result();
-    void forget();
-    void finish_changed();
-    void make_patch();
-    void make_whole();
-    void fail(const std::exception& error);
+    tl::expected<MendedResult, Why> subject_inputs() const;
+    tl::expected<PreparedInputs, Why> prepared_inputs() const;
+    tl::expected<WholeInputs, Why> now() const;  ///< what the whole would be made from
+    tl::expected<PatchInputs, Why> patch_inputs() const;
+    tl::expected<WholeInputs, Why> whole_inputs() const;
+    tl::expected<BeforeInputs, Why> before_inputs() const;
+    bool is_whole_now() const;
+    void count_rest();
+    void rest();
     int patch_level() const;
 
     SessionBase& base_;
-    LatestWish subject_wish_, patch_wish_{LatestWish::Replaced::comes_to_its_end}, whole_wish_;
     QTimer rest_;
     QRect seen_;
     double zoom_ = 1;
-    std::optional<Of> of_, under_way_;
-    std::shared_ptr<const FinishSubject> subject_;
-    std::shared_ptr<const DisplayPicture> whole_, patch_, before_;
-    std::optional<Finish> whole_with_, refused_;
-    std::optional<Framing> before_with_;
-    std::optional<ToneHistogram> histogram_;
+    std::optional<WholeInputs> rested_;     ///< what stood unchanged for a moment
+    std::optional<WholeInputs> last_seen_;  ///< what the rest is counted from
+    Derived<MendedResult, Subject> subject_;
+    Derived<PreparedInputs, Subject> prepared_;
+    Derived<PatchInputs, Made> patch_;
+    Derived<WholeInputs, Made> whole_;
+    Derived<BeforeInputs, Display> before_;
 };
 
 }  // namespace moorhaze::desktop

@@ -227,9 +227,7 @@ void Finishing::correct_lens() {
         return base_.notices.notify_error(tr("The frames do not say which lens they were taken with."));
     base_.jobs.start(
         tr("look for the lens"), [shooting = product->shooting](const Job&) { return lens_of(shooting); },
-        [this, name = text(product->shooting.lens),
-         serial = base_.document.serial()](const std::optional<Lens>& lens) {
-            if (serial != base_.document.serial()) return;
+        [this, name = text(product->shooting.lens)](const std::optional<Lens>& lens) {
             if (!lens) return base_.notices.notify_error(tr("The lens database knows no %1.").arg(name));
             change(tr("correct the lens"), [&](Finish& own) { own.lens = *lens; });
         });

@@ -4,11 +4,21 @@
 #include <QObject>
 #include <deque>
 #include <functional>
+#include <memory>
 
 #include "core/work/job.h"
 #include "desktop/session/run_beside.h"
 
 namespace moorhaze::desktop {
+
+/// Tells one piece of work from every other, in whatever document it was asked for.
+class Ticket {
+  public:
+    bool operator==(const Ticket&) const = default;
+
+  private:
+    std::shared_ptr<const char> own_ = std::make_shared<const char>();
+};
 
 /// Runs the long jobs of a session beside the interface, one after the other, in the order they were asked
 /// for. Lives in the interface's thread; every signal and every `done` comes in that thread.
@@ -16,6 +26,10 @@ class JobRunner : public QObject {
     Q_OBJECT
   public:
     explicit JobRunner(QObject* parent = nullptr) : QObject(parent) {}
+    /// @param subject  names what the work is about: where another is the subject when work comes to its end,
+    ///                 its `done` is not called, and nobody who asks for work has to look.
+    explicit JobRunner(std::function<int()> subject, QObject* parent = nullptr)
+        : QObject(parent), subject_(std::move(subject)) {}
     ~JobRunner() override;
 
     /// @param title  what the person reads while it runs: "merge", "profile".
@@ -93,11 +107,11 @@ class JobRunner : public QObject {
     template <class Work, class Done>
     Waiting waiting_for(const QString& title, Work work, Done done) {
         return {title,
-                [this, work = std::move(work), done = std::move(done)] {
+                [this, work = std::move(work), done = std::move(done), about = subject()] {
                     run_beside(
                         worker_, mailbox_, [work, job = make_job()] { return work(job); },
-                        [this, done](const auto& value) {
-                            done(value);
+                        [this, done, about](const auto& value) {
+                            if (about == subject()) done(value);
                             finish();
                         },
                         [this](const std::exception& error) {
@@ -111,10 +125,12 @@ class JobRunner : public QObject {
                 },
                 false};
     }
+    int subject() const { return subject_ ? subject_() : 0; }
     Job make_job();
     void start_next();
     void finish();
 
+    std::function<int()> subject_;
     std::deque<Waiting> waiting_;
     bool active_ = false, yields_ = false, superseded_ = false;
     QString title_;

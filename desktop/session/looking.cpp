@@ -61,18 +61,15 @@ bool Looking::begin(bool first, bool again) {
     if (!base_.document.has_series() || (is_done() && !again) || under_way_ == wanted) return false;
     stopped_ = false;
     under_way_ = wanted;
-    const int serial = base_.document.serial();
-    auto seen = [this, wanted, serial, slot = mailbox_.slot()](int place, double detail) {
-        slot.post([this, wanted, serial, place, detail] {
-            if (serial != base_.document.serial() || under_way_ != wanted ||
-                place >= int(first_looks_.size()))
-                return;
+    ticket_ = {};
+    auto seen = [this, ticket = ticket_, slot = mailbox_.slot()](int place, double detail) {
+        slot.post([this, ticket, place, detail] {
+            if (!under_way_ || ticket != ticket_ || place >= int(first_looks_.size())) return;
             first_looks_[std::size_t(place)] = detail;
             emit frame_looked(place);
         });
     };
-    auto done = [this, wanted, serial](const Looked& looked) {
-        if (serial != base_.document.serial()) return;
+    auto done = [this, wanted](const Looked& looked) {
         if (under_way_ == wanted) under_way_.reset();
         std::vector<std::pair<FrameId, std::string>> keys;
         for (std::size_t i = 0; i < looked.content_keys.size(); ++i)

@@ -43,6 +43,7 @@ class Looking : public QObject {
     std::optional<ProfileCache> cache_;
     std::vector<double> first_looks_;
     std::optional<LookInputs> under_way_;
+    Ticket ticket_;  ///< of the work under way
     bool stopped_ = false;
     Mailbox mailbox_;
 };

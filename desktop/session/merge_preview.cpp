@@ -14,38 +14,58 @@ constexpr double kQuickPixels = 9e6;  // of all frames: about a second on two co
 }  // namespace
 
 MergePreview::MergePreview(SessionBase& base, Merging& merging, QObject* parent)
-    : QObject(parent), base_(base), merging_(merging) {
+    : QObject(parent),
+      base_(base),
+      merging_(merging),
+      frames_({.name = tr("frames of the look-ahead"),
+               .inputs = [this] { return read_inputs(); },
+               .make = [](const ReadInputs& in, const Job& job) -> Read {
+                   return std::make_shared<const PreviewFrames>(in.plane->series, in.plane->geometry,
+                                                                in.frames, in.area, in.whole, job);
+               },
+               .serves = [](const ReadInputs& made_from,
+                            const ReadInputs& today) { return made_from.plane == today.plane; }},
+              base.derived),
+      made_({.name = tr("look-ahead"),
+             .inputs = [this] { return merge_inputs(); },
+             .make = [](const MergeInputs& in, const Job& job) -> Made {
+                 const MergeResult merged =
+                     in.frames->merge(merge_method(in.choice.method), in.settings,
+                                      in.known ? &in.known->statistics : nullptr, in.part, job);
+                 return std::make_shared<DisplayPicture>(display_levels(merged.picture, job),
+                                                         QPoint(merged.area.x, merged.area.y));
+             },
+             .serves = [](const MergeInputs& made_from,
+                          const MergeInputs& today) { return made_from.plane == today.plane; },
+             .may_come_back = [this](const MergeInputs& in) { return in.plane == base_.products.plane(); }},
+            base.derived) {
     rest_timer_.setSingleShot(true);
     rest_timer_.setInterval(kRestMs);
-    connect(&rest_timer_, &QTimer::timeout, this, &MergePreview::next);
+    connect(&rest_timer_, &QTimer::timeout, this, &MergePreview::rested);
     whole_timer_.setSingleShot(true);
     whole_timer_.setInterval(kWholeRestMs);
     connect(&whole_timer_, &QTimer::timeout, this, &MergePreview::merge_whole);
-    connect(&base_.document, &Document::changed, this, &MergePreview::follow);
-    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::geometry) forget();
-    });
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::result) {
-            rest();
-            emit changed();
-        }
-        // Elsewhere than in Merge it is not needed, and takes memory.
-        if (aspect == Standpoint::Aspect::stage) forget();
-        if (aspect == Standpoint::Aspect::ahead) {
-            set_aside_whole();
-            rest();
-            emit changed();
-        }
-    });
+    connect(&base_.document.settling(), &Settling::settled, this, &MergePreview::follow);
+    connect(&frames_, &DerivedRow::changed, &made_, &DerivedRow::follow);
+    // First what is quick around the middle, then all that is in view.
+    connect(&made_, &DerivedRow::changed, &made_, &DerivedRow::follow);
+    connect(&made_, &DerivedRow::changed, this, &MergePreview::consider_whole);
+    connect(&frames_, &DerivedRow::changed, this, &MergePreview::changed);
+    connect(&made_, &DerivedRow::changed, this, &MergePreview::changed);
     connect(&base_.jobs, &JobRunner::changed, this, [this] {
         if (!base_.jobs.busy()) rest();
     });
 }
 
-void MergePreview::follow(const Changes& changes) {
-    if (changes.series || changes.selection() || changes.kept) forget();
-    if (changes.merge) settings_changed();
+void MergePreview::follow(const Settled& what) {
+    const Changes& own = what.document;
+    const bool other = own.selection() || own.kept || what.has_product(Products::Kind::geometry) ||
+                       what.has_aspect(Standpoint::Aspect::stage);
+    const bool ahead = what.has_aspect(Standpoint::Aspect::ahead);
+    if (other || ahead || own.merge) set_aside_whole();
+    if (other) area_ = {};
+    if (other || ahead || what.has_aspect(Standpoint::Aspect::result)) rest();
+    if (other || ahead || own.merge || what.has_aspect(Standpoint::Aspect::result)) emit changed();
 }
 
 void MergePreview::set_aside_whole() {
@@ -54,11 +74,15 @@ void MergePreview::set_aside_whole() {
     merging_.stop_merge_ahead();
 }
 
+void MergePreview::consider_whole() {
+    if (!base_.standpoint.whole_ahead() || !made_.is_current() || whole_timer_.isActive()) return;
+    const MergeInputs& made_from = *made_.made_from();
+    if (made_from.part == made_from.frames->area() && whole_with_ != made_from.choice) whole_timer_.start();
+}
+
 void MergePreview::merge_whole() {
-    if (!base_.standpoint.whole_ahead() || !may_read() || work_ != Work::none || whole_with_ == wanted() ||
-        made_with_ != wanted())
-        return;
-    whole_with_ = wanted();
+    if (!base_.standpoint.whole_ahead() || !made_.is_current()) return;
+    whole_with_ = made_.made_from()->choice;
     merging_.merge_ahead();
 }
 
@@ -66,37 +90,28 @@ void MergePreview::set_view(const QRect& seen) {
     if (seen == seen_) return;
     seen_ = seen;
     rest();
+    frames_.follow();
+    made_.follow();
 }
 
-void MergePreview::forget() {
-    wish_.drop();
-    work_ = Work::none;
-    frames_.reset();
-    made_.reset();
-    made_with_.reset();
-    refused_.reset();
-    set_aside_whole();
-    rest();
+/// The view has rested where it is.
+void MergePreview::rested() {
+    // Other work goes first, unless somebody waits for this.
+    if (!why_not().isEmpty() || (base_.jobs.busy() && merging_.is_current())) return;
+    const PixelRect wanted = to_pixel_rect(area_wanted());
+    if (area_.empty() || (area_ & wanted) != wanted) area_ = wanted;
+    frames_.follow();
+    made_.follow();
+    consider_whole();
     emit changed();
 }
 
-void MergePreview::settings_changed() {
-    if (work_ == Work::merging) {
-        wish_.drop();
-        work_ = Work::none;
-    }
-    set_aside_whole();
-    next();
-    emit changed();
-}
-
-void MergePreview::rest() {
-    rest_timer_.start();
-}
-
-bool MergePreview::may_read() const {
-    return base_.standpoint.look_ahead() && base_.standpoint.stage() == Stage::merge &&
-           base_.products.plane_is_current() && !seen_.isEmpty() && !area_wanted().isEmpty();
+QString MergePreview::why_not() const {
+    if (!base_.standpoint.look_ahead()) return tr("Looking ahead is off.");
+    if (base_.standpoint.stage() != Stage::merge) return tr("It is for Merge.");
+    if (!base_.products.plane_is_current()) return tr("The frames are not aligned as they are.");
+    if (seen_.isEmpty() || area_wanted().isEmpty()) return tr("Nothing that would be merged is in view.");
+    return {};
 }
 
 QRect MergePreview::area_wanted() const {
@@ -112,107 +127,57 @@ QRect MergePreview::area_wanted() const {
     return area;
 }
 
-bool MergePreview::has_to_read() const {
-    return !frames_ || !to_qrect(frames_->area()).contains(area_wanted());
+tl::expected<MergePreview::ReadInputs, Why> MergePreview::read_inputs() const {
+    if (const QString why = why_not(); !why.isEmpty()) return tl::unexpected(Why{why});
+    if (area_.empty()) return tl::unexpected(Why{tr("It waits for the view to rest.")});
+    return ReadInputs{base_.document.id(), base_.products.plane(), base_.document.series().chosen(), area_,
+                      base_.products.kept_area()};
+}
+
+tl::expected<MergePreview::MergeInputs, Why> MergePreview::merge_inputs() const {
+    if (frames_.state() == DerivedState::absent || frames_.state() == DerivedState::failed)
+        return tl::unexpected(Why{frames_.why()});
+    if (merging_.is_current())
+        return tl::unexpected(Why{tr("The result shown was made with these settings.")});
+    if (!frames_.is_current()) return tl::unexpected(Why{tr("The frames here are being read."), true});
+    const MergeChoice& choice = base_.document.project().merge;
+    const PixelRect all = (*frames_.value())->area();
+    MergeInputs in{base_.document.id(),
+                   base_.products.plane(),
+                   *frames_.value(),
+                   choice,
+                   merge_settings(choice, base_.document.series()),
+                   merging_.with_statistics(),
+                   quick_part(all)};
+    MergeInputs whole = in;
+    whole.part = all;
+    const MergeInputs* made = made_.is_current() ? made_.made_from() : nullptr;
+    return made && (*made == in || *made == whole) ? whole : in;
 }
 
 std::shared_ptr<const DisplayPicture> MergePreview::picture() const {
-    return base_.standpoint.look_ahead() && base_.standpoint.stage() == Stage::merge && !merging_.is_current()
-               ? made_
-               : nullptr;
+    return made_.value() && !merging_.is_current() ? *made_.value() : nullptr;
 }
 
 QString MergePreview::state() const {
-    if (!may_read() || merging_.is_current()) return {};
-    if (work_ == Work::reading) return tr("reading the frames here");
-    if (work_ == Work::merging) return tr("trying the settings here");
+    if (!why_not().isEmpty() || merging_.is_current()) return {};
+    if (!frames_.is_settled()) return tr("reading the frames here");
+    if (!made_.is_settled()) return tr("trying the settings here");
     return {};
 }
 
 bool MergePreview::is_settled() const {
-    return work_ == Work::none && !rest_timer_.isActive() && !wish_.is_busy();
+    return !rest_timer_.isActive() && frames_.is_settled() && made_.is_settled();
 }
 
-void MergePreview::next() {
-    if (work_ != Work::none || !may_read()) return;
-    const bool as_made = made_ && made_with_ == wanted();
-    if (has_to_read()) {
-        // Other work goes first, unless somebody waits for this.
-        if (base_.jobs.busy() && merging_.is_current()) return;
-        read();
-    } else if (!merging_.is_current() && refused_ != wanted()) {
-        // What is there of another part of the picture does not help.
-        const bool here = as_made && to_qrect(frames_->area()).contains(made_->area());
-        if (!here)
-            merge(quick_part());
-        else if (made_->area() != to_qrect(frames_->area()))
-            merge(to_qrect(frames_->area()));
-        else if (base_.standpoint.whole_ahead() && whole_with_ != wanted() && !whole_timer_.isActive())
-            whole_timer_.start();
-    }
-}
-
-void MergePreview::read() {
-    work_ = Work::reading;
-    using Read = std::shared_ptr<const PreviewFrames>;
-    wish_.want(
-        [plane = base_.products.plane(), frames = base_.document.series().chosen(),
-         area = to_pixel_rect(area_wanted()), whole = base_.products.kept_area()](const Job& job) -> Read {
-            return std::make_shared<const PreviewFrames>(plane->series, plane->geometry, frames, area, whole,
-                                                         job);
-        },
-        [this](const Read& read) {
-            work_ = Work::none;
-            frames_ = read;
-            next();
-            emit changed();
-        },
-        [this](const std::exception& error) {
-            work_ = Work::none;
-            base_.notices.notify_error(QString::fromUtf8(error.what()));
-            emit changed();
-        });
-    emit changed();
-}
-
-QRect MergePreview::quick_part() const {
-    const QRect area = to_qrect(frames_->area());
-    const double pixels = double(area.width()) * double(area.height()) *
+PixelRect MergePreview::quick_part(PixelRect area) const {
+    const double pixels = double(area.width) * double(area.height) *
                           double(std::max<std::size_t>(1, base_.document.series().chosen().size()));
     const double shrink = std::sqrt(kQuickPixels / std::max(1.0, pixels));
     if (shrink > 0.8) return area;
-    QRect part(0, 0, std::max(64, int(area.width() * shrink)), std::max(64, int(area.height() * shrink)));
-    part.moveCenter(area.center());
-    return part & area;
-}
-
-void MergePreview::merge(const QRect& part) {
-    work_ = Work::merging;
-    const MergeMethod& method = merge_method(wanted().method);
-    using Made = std::shared_ptr<const DisplayPicture>;
-    wish_.want(
-        [frames = frames_, &method, settings = merge_settings(wanted(), base_.document.series()),
-         known = merging_.with_statistics(), part](const Job& job) -> Made {
-            const MergeResult merged = frames->merge(method, settings, known ? &known->statistics : nullptr,
-                                                     to_pixel_rect(part), job);
-            return std::make_shared<DisplayPicture>(display_levels(merged.picture, job),
-                                                    QPoint(merged.area.x, merged.area.y));
-        },
-        [this, with = wanted()](const Made& made) {
-            work_ = Work::none;
-            made_ = made;
-            made_with_ = with;
-            next();
-            emit changed();
-        },
-        [this, with = wanted()](const std::exception& error) {
-            work_ = Work::none;
-            refused_ = with;
-            base_.notices.notify_error(QString::fromUtf8(error.what()));
-            next();
-            emit changed();
-        });
-    emit changed();
+    QRect part(0, 0, std::max(64, int(area.width * shrink)), std::max(64, int(area.height * shrink)));
+    part.moveCenter(to_qrect(area).center());
+    return to_pixel_rect(part) & area;
 }
 
 }  // namespace moorhaze::desktop

@@ -7,7 +7,6 @@
 
 #include "core/merge/preview_frames.h"
 #include "desktop/session/display_picture.h"
-#include "desktop/session/latest_wish.h"
 #include "desktop/session/merging.h"
 
 namespace moorhaze::desktop {
@@ -39,33 +38,45 @@ class MergePreview : public QObject {
     void changed();
 
   private:
-    bool may_read() const;
-    bool has_to_read() const;
+    struct ReadInputs {
+        DocumentId document;
+        PlanePtr plane;
+        std::vector<int> frames;
+        PixelRect area, whole;
+        bool operator==(const ReadInputs&) const = default;
+    };
+    struct MergeInputs {
+        DocumentId document;
+        PlanePtr plane;
+        std::shared_ptr<const PreviewFrames> frames;
+        MergeChoice choice;
+        MergeSettings settings;
+        std::shared_ptr<const MergeResult> known;  ///< whose statistics holds; null: none
+        PixelRect part;
+        bool operator==(const MergeInputs&) const = default;
+    };
+    using Read = std::shared_ptr<const PreviewFrames>;
+    using Made = std::shared_ptr<const DisplayPicture>;
+    QString why_not() const;
+    tl::expected<ReadInputs, Why> read_inputs() const;
+    tl::expected<MergeInputs, Why> merge_inputs() const;
     QRect area_wanted() const;
-    void follow(const Changes& changes);
-    void forget();
-    void settings_changed();
-    void rest();  ///< begins to read, when the view has rested
-    void next();
+    PixelRect quick_part(PixelRect area) const;
+    void rest() { rest_timer_.start(); }
+    void rested();
+    void follow(const Settled& what);
+    void consider_whole();
     void merge_whole();
     void set_aside_whole();
-    void read();
-    /// First what is quick around the middle, then all that is in view.
-    void merge(const QRect& part);
-    QRect quick_part() const;
-    const MergeChoice& wanted() const { return base_.document.project().merge; }
 
     SessionBase& base_;
     Merging& merging_;
-    LatestWish wish_;
     QTimer rest_timer_, whole_timer_;
-    enum class Work { none, reading, merging } work_ = Work::none;
     QRect seen_;
-    std::shared_ptr<const PreviewFrames> frames_;
-    std::shared_ptr<const DisplayPicture> made_;
-    std::optional<MergeChoice> made_with_;
-    std::optional<MergeChoice> refused_;     ///< what failed is not tried again and again
+    PixelRect area_;                         ///< that is read: where the view has rested; empty: nowhere yet
     std::optional<MergeChoice> whole_with_;  ///< what the whole was begun with
+    Derived<ReadInputs, Read> frames_;
+    Derived<MergeInputs, Made> made_;
 };
 
 }  // namespace moorhaze::desktop

@@ -81,15 +81,14 @@ MergeContext Merging::growing(const MergeMethod& method, PixelRect area) {
     MergeContext context;
     using Clock = std::chrono::steady_clock;
     context.on_frame = [this, slot = mailbox_.slot(), title = text(method.title), area,
-                        serial = base_.document.serial(),
+                        ticket = ticket_ = Ticket(),
                         last = Clock::time_point()](const std::function<cv::Mat1f()>& so_far) mutable {
         if (Clock::now() - last < kGrowthEvery) return;
         const cv::Mat1f places = so_far();
         last = Clock::now();
-        slot.post([this, title, area, serial, places] {
+        slot.post([this, title, area, ticket, places] {
             // It may come late, when the merge has ended.
-            if (serial != base_.document.serial() || !base_.jobs.busy() || base_.jobs.title() != kMerge)
-                return;
+            if (ticket != ticket_ || !under_way_) return;
             growth_ = Growth{title, places, area};
             emit grew();
         });
@@ -115,8 +114,7 @@ void Merging::run(const MadeFrom& from, bool ahead) {
         const Frame& reference = plane->series.frames[std::size_t(plane->geometry.reference)];
         return Merged{{shelved.result, plane, thumb, reference.info.shooting, shelved.file}, took.count()};
     };
-    auto done = [this, serial = base_.document.serial(), from](const Merged& merged) {
-        if (serial != base_.document.serial()) return;
+    auto done = [this, from](const Merged& merged) {
         const bool unasked = base_.jobs.is_yielding();
         // It was to stop, and came to its end.
         if (unasked && from != base_.products.merge_inputs()) return;

@@ -60,6 +60,7 @@ class Merging : public QObject {
     int memory_mb_ = 0;
     std::optional<Growth> growth_;
     std::optional<MadeFrom> under_way_;
+    Ticket ticket_;  ///< of the merge whose growing is shown
     Mailbox mailbox_;
     bool waiting_ = false;  ///< a merge that was asked for has not begun
 };

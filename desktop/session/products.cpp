@@ -76,9 +76,14 @@ void Products::follow(const Changes& changes) {
     kept_area_.reset();
     if (changes.look()) find_look();
     if (changes.selection() || changes.placing || changes.development) find_plane();
-    if (changes.look()) emit changed(Kind::look);
-    if (changes.selection() || changes.placing || changes.development || changes.kept)
-        emit changed(Kind::geometry);
+    if (changes.look()) say(Kind::look);
+    if (changes.selection() || changes.placing || changes.development || changes.kept) say(Kind::geometry);
+}
+
+void Products::say(Kind kind) {
+    Settling::Step settles(document_.settling());
+    settles.note_product(kind);
+    emit changed(kind);
 }
 
 void Products::find_look() {
@@ -117,11 +122,12 @@ void Products::keep_look(const LookInputs& inputs, Looked looked) {
     looks_.push_front({inputs, std::make_shared<const Looked>(std::move(looked)), true});
     keep_newest(looks_, kMostLooks);
     if (inputs != look_inputs(document_.project())) return;
+    Settling::Step settles(document_.settling());
     find_look();
     // What is suggested as the reference frame decides whether the plane is current.
     find_plane();
-    emit changed(Kind::look);
-    emit changed(Kind::geometry);
+    say(Kind::look);
+    say(Kind::geometry);
 }
 
 FrameId Products::suggested_reference() const {
@@ -183,7 +189,7 @@ void Products::keep(KeptPlane kept) {
     planes_.push_front(std::move(kept));
     keep_newest(planes_, kMostPlanes);
     find_plane();
-    emit changed(Kind::geometry);
+    say(Kind::geometry);
 }
 
 PlanePtr Products::plane_or_unmoved() const {
@@ -227,7 +233,7 @@ std::optional<ResultSource> Products::result_source(ResultId result, const Plane
 
 void Products::keep_merge(ResultId result, MergeProduct product) {
     merges_[result] = std::move(product);
-    emit changed(Kind::merge);
+    say(Kind::merge);
 }
 
 }  // namespace moorhaze::desktop

@@ -127,6 +127,7 @@ class Products : public QObject {
     void find_look();
     void find_plane();
     void keep(KeptPlane kept);
+    void say(Kind kind);
 
     Document& document_;
     std::shared_ptr<FrameCache> cache_;

@@ -3,46 +3,41 @@
 
 namespace moorhaze::desktop {
 
-QuickLook::QuickLook(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
-    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind != Products::Kind::look) return;
-        dragged_.reset();
-        picture_.reset();
-        want();
-    });
+QuickLook::QuickLook(SessionBase& base, QObject* parent)
+    : QObject(parent),
+      base_(base),
+      made_({.name = tr("quick merge"),
+             .inputs = [this] { return inputs(); },
+             .make = [](const Inputs& in, const Job& job) -> Made {
+                 const cv::Mat3b merged = in.merge->merge(in.frames, job);
+                 if (merged.empty()) return nullptr;
+                 const double scale = double(in.plane.width) / merged.cols;
+                 return std::make_shared<DisplayPicture>(display_levels({merged, {}, {}}, job), QPoint(),
+                                                         scale);
+             },
+             .serves = [](const Inputs& made_from,
+                          const Inputs& today) { return made_from.merge == today.merge; },
+             .replaced = LatestWish::Replaced::comes_to_its_end},
+            base.derived) {
+    connect(&made_, &DerivedRow::changed, this, &QuickLook::changed);
+    // Before the row asks: what is dragged does not outlive what was chosen.
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (!changes.selection()) return;
-        dragged_.reset();
-        want();
-    });
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::quick_look) want();
+        if (changes.selection()) dragged_.reset();
     });
 }
 
 void QuickLook::show_range(FrameRange range) {
     dragged_ = range;
-    want();
+    made_.follow();
 }
 
-void QuickLook::want() {
+tl::expected<QuickLook::Inputs, Why> QuickLook::inputs() const {
     const Looked* looked = base_.products.looked();
-    if (!base_.standpoint.quick_look() || !looked || !looked->quick) return wish_.drop();
+    if (!base_.standpoint.quick_look()) return tl::unexpected(Why{tr("The quick merge is off.")});
+    if (!looked || !looked->quick) return tl::unexpected(Why{tr("The frames are still being looked at.")});
     Series series = base_.document.series();
     if (dragged_) series.range = *dragged_;
-    using Made = std::shared_ptr<const DisplayPicture>;
-    wish_.want(
-        [merge = looked->quick, frames = series.chosen(), plane = series.size()](const Job& job) -> Made {
-            const cv::Mat3b merged = merge->merge(frames, job);
-            if (merged.empty()) return nullptr;
-            const double scale = double(plane.width) / merged.cols;
-            return std::make_shared<DisplayPicture>(display_levels({merged, {}, {}}, job), QPoint(), scale);
-        },
-        [this](const Made& made) {
-            picture_ = made;
-            emit changed();
-        },
-        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+    return Inputs{base_.document.id(), looked->quick, series.chosen(), series.size()};
 }
 
 }  // namespace moorhaze::desktop

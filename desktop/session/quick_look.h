@@ -3,7 +3,6 @@
 #include <memory>
 
 #include "desktop/session/display_picture.h"
-#include "desktop/session/latest_wish.h"
 #include "desktop/session/session_base.h"
 
 namespace moorhaze::desktop {
@@ -18,20 +17,27 @@ class QuickLook : public QObject {
     /// A range that is being dragged and not yet chosen.
     void show_range(FrameRange range);
     /// The last one made; null before. It may lag behind the range for a moment.
-    std::shared_ptr<const DisplayPicture> picture() const { return picture_; }
+    std::shared_ptr<const DisplayPicture> picture() const { return made_.value() ? *made_.value() : nullptr; }
     /// True when the picture shows the range as it is.
-    bool is_settled() const { return !wish_.is_busy(); }
+    bool is_settled() const { return made_.is_settled(); }
 
   signals:
     void changed();
 
   private:
-    void want();
+    using Made = std::shared_ptr<const DisplayPicture>;
+    struct Inputs {
+        DocumentId document;
+        std::shared_ptr<const QuickMerge> merge;
+        std::vector<int> frames;  ///< their places
+        cv::Size plane;
+        bool operator==(const Inputs&) const = default;
+    };
+    tl::expected<Inputs, Why> inputs() const;
 
     SessionBase& base_;
-    LatestWish wish_{LatestWish::Replaced::comes_to_its_end};
-    std::optional<FrameRange> dragged_;
-    std::shared_ptr<const DisplayPicture> picture_;
+    std::optional<FrameRange> dragged_;  ///< and not chosen yet
+    Derived<Inputs, Made> made_;
 };
 
 }  // namespace moorhaze::desktop

@@ -140,24 +140,33 @@ std::shared_ptr<const DisplayPicture> growth_picture(const Growth& growth, int f
 
 ResultLook::ResultLook(SessionBase& base, const Merging& merging, const std::array<QColor, 256>& colours,
                        QObject* parent)
-    : QObject(parent), base_(base), merging_(merging), colours_(colours) {
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        using Aspect = Standpoint::Aspect;
-        const bool looks = aspect == Aspect::look || aspect == Aspect::painted;
-        // What was made last is still right in another stage, but for strokes.
-        const bool enters = aspect == Aspect::stage && (wanted_look() == LookAt::painted || !shown());
-        if (aspect == Aspect::result || looks || enters) want();
-        if (looks || aspect == Aspect::stage) emit changed();
-    });
+    : QObject(parent),
+      base_(base),
+      merging_(merging),
+      colours_(colours),
+      base_row_({.name = tr("the result at half size"),
+                 .inputs = [this] { return base_inputs(); },
+                 .make = [](const BaseInputs& in, const Job&) -> Base {
+                     return std::make_shared<const cv::Mat4b>(downsampled_display(in.merge->picture));
+                 },
+                 .may_come_back = [this](const BaseInputs& in) { return is_there(in); }},
+                base.derived),
+      row_({.name = tr("what is known of the result"),
+            .inputs = [this] { return inputs(); },
+            .make = [colours](const Inputs& in, const Job& job) { return make(in, colours, job); },
+            .serves =
+                [](const Inputs& made_from, const Inputs& today) {
+                    return made_from.of == today.of && made_from.look == today.look;
+                },
+            .replaced = LatestWish::Replaced::comes_to_its_end,
+            .may_come_back = [this](const Inputs& in) { return is_there(in.of); }},
+           base.derived) {
+    connect(&base_row_, &DerivedRow::changed, &row_, &DerivedRow::follow);
+    connect(&row_, &DerivedRow::changed, this, &ResultLook::changed);
     connect(&merging_, &Merging::grew, this, [this] {
         const auto& growth = merging_.growth();
         growing_ = growth ? growth_picture(*growth, base_.document.series().count(), colours_) : nullptr;
         emit grew();
-    });
-    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series) made_of_.reset(), made_.reset(), base_of_.reset(), base_picture_.release();
-        if (changes.merge && wanted_look() == LookAt::below_floor) want();
-        if (!changes.mended.empty() && wanted_look() == LookAt::painted) want();
     });
 }
 
@@ -181,46 +190,48 @@ LookAt ResultLook::wanted_look() const {
 void ResultLook::set_floor_moving(bool moving) {
     if (moving == floor_moving_) return;
     floor_moving_ = moving;
-    want();
+    row_.follow();
     emit changed();
 }
 
 std::shared_ptr<const DisplayPicture> ResultLook::shown() const {
-    const ProjectResult* result = base_.standpoint.result();
-    // What was made last stays until what is wanted is there, unless it is of another result.
-    return result && wanted_look() != LookAt::picture && made_of_ == result->id && made_as_ == wanted_look()
-               ? made_
-               : nullptr;
+    return row_.value() ? *row_.value() : nullptr;
 }
 
-void ResultLook::want() {
+bool ResultLook::is_there(const BaseInputs& in) const {
+    const MergeProduct* own = base_.products.merge(in.result);
+    return in.document == base_.document.id() && own && own->result == in.merge;
+}
+
+tl::expected<ResultLook::BaseInputs, Why> ResultLook::base_inputs() const {
+    const Stage stage = base_.standpoint.stage();
     const MergeProduct* own = product();
-    if (!own || wanted_look() == LookAt::picture) return wish_.drop();
-    const ResultId id = base_.standpoint.result()->id;
-    struct Made {
-        cv::Mat4b base;
-        std::shared_ptr<const DisplayPicture> picture;
-    };
-    wish_.want(
-        [merge = own->result, look = wanted_look(), strokes = base_.standpoint.result()->strokes,
-         series = own->plane->series, floor = base_.document.project().merge.settings.trust_floor,
-         frames = own->plane->series.count(), colours = colours_,
-         known = base_of_ == id ? base_picture_ : cv::Mat4b()](const Job& job) -> Made {
-            const cv::Mat4b base = known.empty() ? downsampled_display(merge->picture) : known;
-            job.checkpoint();
-            const cv::Mat3b shown = look == LookAt::painted
-                                        ? look_at_painted(*merge, series, strokes, base, colours, job.quiet())
-                                        : look_at(*merge, base, look, floor, frames, colours);
-            return {base, std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, job),
-                                                           QPoint(merge->area.x, merge->area.y), kShrink)};
-        },
-        [this, id, look = wanted_look(), serial = base_.document.serial()](const Made& made) {
-            if (serial != base_.document.serial()) return;
-            base_picture_ = made.base, base_of_ = id;
-            made_ = made.picture, made_of_ = id, made_as_ = look;
-            emit changed();
-        },
-        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+    if (!own) return tl::unexpected(Why{tr("There is no result to look at.")});
+    if ((stage != Stage::merge && stage != Stage::mend) || wanted_look() == LookAt::picture)
+        return tl::unexpected(Why{tr("The picture itself is looked at.")});
+    return BaseInputs{base_.document.id(), base_.standpoint.result()->id, own->result};
+}
+
+tl::expected<ResultLook::Inputs, Why> ResultLook::inputs() const {
+    const auto of = base_inputs();
+    if (!of) return tl::unexpected(of.error());
+    const Base* under = base_row_.value();
+    if (!under || *base_row_.made_from() != *of)
+        return tl::unexpected(Why{tr("The picture is being prepared.")});
+    Inputs in{*of, *under, product()->plane, wanted_look(), 0, {}};
+    if (in.look == LookAt::below_floor) in.floor = base_.document.project().merge.settings.trust_floor;
+    if (in.look == LookAt::painted) in.strokes = base_.standpoint.result()->strokes;
+    return in;
+}
+
+ResultLook::Made ResultLook::make(const Inputs& in, const std::array<QColor, 256>& colours, const Job& job) {
+    const MergeResult& merge = *in.of.merge;
+    const Series& series = in.plane->series;
+    const cv::Mat3b shown = in.look == LookAt::painted
+                                ? look_at_painted(merge, series, in.strokes, *in.under, colours, job.quiet())
+                                : look_at(merge, *in.under, in.look, in.floor, series.count(), colours);
+    return std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, job),
+                                            QPoint(merge.area.x, merge.area.y), kShrink);
 }
 
 }  // namespace moorhaze::desktop

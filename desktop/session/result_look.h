@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "desktop/session/display_picture.h"
-#include "desktop/session/latest_wish.h"
+#include "desktop/session/mended_result.h"
 #include "desktop/session/merging.h"
 
 namespace moorhaze::desktop {
@@ -31,7 +31,7 @@ class ResultLook : public QObject {
     std::shared_ptr<const DisplayPicture> growing() const { return growing_; }
     /// True when nothing is to be laid over the picture.
     bool is_plain() const { return wanted_look() == LookAt::picture; }
-    bool is_settled() const { return !wish_.is_busy(); }
+    bool is_settled() const { return base_row_.is_settled() && row_.is_settled(); }
 
   signals:
     void changed();
@@ -40,19 +40,36 @@ class ResultLook : public QObject {
   private:
     LookAt wanted_look() const;
     const MergeProduct* product() const;  ///< of the result shown
-    void want();
+
+    using Base = std::shared_ptr<const cv::Mat4b>;  ///< the result as it was merged, at half size
+    using Made = std::shared_ptr<const DisplayPicture>;
+    struct BaseInputs {
+        DocumentId document;
+        ResultId result;
+        std::shared_ptr<const MergeResult> merge;
+        bool operator==(const BaseInputs&) const = default;
+    };
+    struct Inputs {
+        BaseInputs of;
+        Base under;
+        PlanePtr plane;
+        LookAt look = LookAt::picture;
+        double floor = 0;            ///< where it is looked at
+        SharedList<Stroke> strokes;  ///< where they are looked at
+        bool operator==(const Inputs&) const = default;
+    };
+    tl::expected<BaseInputs, Why> base_inputs() const;
+    tl::expected<Inputs, Why> inputs() const;
+    bool is_there(const BaseInputs& in) const;
+    static Made make(const Inputs& in, const std::array<QColor, 256>& colours, const Job& job);
 
     SessionBase& base_;
     const Merging& merging_;
     std::array<QColor, 256> colours_;
-    LatestWish wish_{LatestWish::Replaced::comes_to_its_end};
     bool floor_moving_ = false;
-    std::optional<ResultId> made_of_;
-    LookAt made_as_ = LookAt::picture;
-    std::shared_ptr<const DisplayPicture> made_;
+    Derived<BaseInputs, Base> base_row_;
+    Derived<Inputs, Made> row_;
     std::shared_ptr<const DisplayPicture> growing_;
-    cv::Mat4b base_picture_;  ///< the result at half size, kept for the next look
-    std::optional<ResultId> base_of_;
 };
 
 }  // namespace moorhaze::desktop

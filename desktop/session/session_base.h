@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include "desktop/session/derived.h"
 #include "desktop/session/document.h"
 #include "desktop/session/job_runner.h"
 #include "desktop/session/notices.h"
@@ -13,6 +14,8 @@ namespace moorhaze::desktop {
 struct SessionBase {
     /// How asked-for work ended, where it did not come to its end, is said in one place.
     SessionBase() {
+        QObject::connect(&derived, &DerivedTable::failed, &notices,
+                         [this](const QString& what) { notices.notify_error(what); });
         for (JobRunner* lane : {&jobs, &exports})
             QObject::connect(lane, &JobRunner::failed, &notices,
                              [this](const QString& title, const QString& why) {
@@ -31,13 +34,14 @@ struct SessionBase {
 
     Notices notices;
     /// Work on the open series: read, look, align, merge. Opening another one takes its place.
-    JobRunner jobs;
+    JobRunner jobs{[this] { return document.id().value; }};
     /// Pictures that leave. Each works on what it was given when it was asked for, so that opening another
     /// series, or going on with this one, leaves it alone.
     JobRunner exports;
     Document document;
     Products products{document};
     Standpoint standpoint{document};
+    DerivedTable derived{document.settling()};
 };
 
 }  // namespace moorhaze::desktop

@@ -8,29 +8,64 @@
 
 namespace moorhaze::desktop {
 
-SnagWalk::SnagWalk(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::stage || aspect == Standpoint::Aspect::result) follow_result();
-    });
-    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::merge) follow_result();
-    });
-    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series) {
-            known_.clear();
-            wish_.drop();
-            wanted_.reset();
-        }
+SnagWalk::SnagWalk(SessionBase& base, QObject* parent)
+    : QObject(parent),
+      base_(base),
+      snags_row_({.name = tr("snags"),
+                  .inputs = [this] { return inputs(); },
+                  .make =
+                      [](const MendedResult& in, const Job& job) {
+                          const MergeResult& merge = *in.product.result;
+                          const SharedList<Stroke>& strokes = in.view.strokes;
+                          Snags snags;
+                          if (strokes.empty()) {
+                              snags = snags_of_result(merge, in.product.plane->series,
+                                                      in.product.plane->geometry, in.made_from, job);
+                          } else {
+                              const auto frames = in.sources->of(in.product.plane);
+                              snags = snags_of_result(mended_merge(merge, strokes, {*frames, in.others}, job),
+                                                      in.product.plane->series, in.product.plane->geometry,
+                                                      in.made_from, job);
+                          }
+                          if (in.product.file) in.product.file->rest();
+                          return snags;
+                      },
+                  // Looked for again, those known stay in the list until the others are there.
+                  .serves =
+                      [](const MendedResult& made_from, const MendedResult& today) {
+                          return made_from.view.document == today.view.document &&
+                                 made_from.view.result == today.view.result;
+                      },
+                  .most_kept = 8,
+                  .may_come_back =
+                      [this](const MendedResult& in) {
+                          return in.view.document == base_.document.id() &&
+                                 base_.products.merge(in.view.result);
+                      }},
+                 base.derived) {
+    connect(&snags_row_, &DerivedRow::changed, this, &SnagWalk::show_known);
+    connect(&base_.document.settling(), &Settling::settled, this, [this](const Settled& what) {
+        if (what.document.series) looked_again_.clear();
         const ProjectResult* result = base_.standpoint.result();
-        if (changes.series ||
-            (result && std::count(changes.mended.begin(), changes.mended.end(), result->id)))
+        const auto& mended = what.document.mended;
+        if (what.document.series || (result && std::count(mended.begin(), mended.end(), result->id)))
             show_known();
     });
 }
 
-bool SnagWalk::is_known() const {
+tl::expected<MendedResult, Why> SnagWalk::inputs() const {
     const ProjectResult* result = base_.standpoint.result();
-    return result && known_.contains(result->id);
+    if (!result) return tl::unexpected(Why{tr("Nothing is merged yet (Ctrl+Return).")});
+    const auto again = looked_again_.find(result->id);
+    auto in =
+        mended_result(base_, *result, again == looked_again_.end() ? SharedList<Stroke>() : again->second);
+    if (!in || base_.standpoint.stage() == Stage::mend || snags_row_.knows(*in)) return in;
+    return tl::unexpected(Why{tr("Doubtful places are looked for in Mend.")});
+}
+
+QString SnagWalk::problem() const {
+    if (snags_row_.state() != DerivedState::failed) return {};
+    return tr("Doubtful places could not be looked for: %1").arg(snags_row_.why());
 }
 
 int SnagWalk::left() const {
@@ -38,51 +73,11 @@ int SnagWalk::left() const {
         std::count_if(snags_.begin(), snags_.end(), [](const WalkedSnag& own) { return own.is_left(); }));
 }
 
-void SnagWalk::follow_result() {
-    const ProjectResult* result = base_.standpoint.result();
-    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    const bool wants = base_.standpoint.stage() == Stage::mend && product && !is_known();
-    if (!wants || wanted_ != result->id) {
-        wish_.drop();
-        wanted_.reset();
-    }
-    if (wants && !wanted_) look(*result, *product, {});
-    show_known();
-}
-
-void SnagWalk::look(const ProjectResult& result, const MergeProduct& product,
-                    const SharedList<Stroke>& strokes) {
-    wanted_ = result.id;
-    problem_.clear();
-    wish_.want(
-        [own = product, from = result.made_from, strokes, sources = base_.products.sources(),
-         results = base_.products.result_sources(strokes, product.plane)](const Job& job) {
-            const MergeResult& merge = *own.result;
-            auto snags = snags_of_result(
-                strokes.empty() ? merge
-                                : mended_merge(merge, strokes, {*sources->of(own.plane), results}, job),
-                own.plane->series, own.plane->geometry, from, job);
-            if (own.file) own.file->rest();
-            return snags;
-        },
-        [this, id = result.id, document = base_.document.id(), strokes](const std::vector<Snag>& snags) {
-            if (document != base_.document.id()) return;
-            wanted_.reset();
-            current_.reset();
-            known_[id] = {snags, strokes};
-            show_known();
-        },
-        [this](const std::exception& error) {
-            wanted_.reset();
-            problem_ = tr("Doubtful places could not be looked for: %1").arg(QString::fromUtf8(error.what()));
-            show_known();
-        });
-}
-
-SharedList<Stroke> SnagWalk::strokes_since(const Known& known) const {
-    const SharedList<Stroke>& all = base_.standpoint.result()->strokes;
+SharedList<Stroke> SnagWalk::strokes_since() const {
+    const SharedList<Stroke>&all = base_.standpoint.result()->strokes,
+          &known = snags_row_.made_from()->view.strokes;
     int same = 0;
-    while (same < std::min(all.size(), known.strokes.size()) && all[same] == known.strokes[same]) ++same;
+    while (same < std::min(all.size(), known.size()) && all[same] == known[same]) ++same;
     std::vector<int> later;
     for (int i = same; i < all.size(); ++i) later.push_back(i);
     return all.picked(later);
@@ -90,38 +85,34 @@ SharedList<Stroke> SnagWalk::strokes_since(const Known& known) const {
 
 bool SnagWalk::can_look_again() const {
     const ProjectResult* result = base_.standpoint.result();
-    const auto found = result ? known_.find(result->id) : known_.end();
-    return found != known_.end() && !is_looking() && result->strokes != found->second.strokes;
+    return result && snags_row_.is_current() && result->strokes != snags_row_.made_from()->view.strokes;
 }
 
 void SnagWalk::look_again() {
-    const ProjectResult* result = base_.standpoint.result();
-    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    if (!product || !can_look_again()) return;
-    look(*result, *product, result->strokes);
-    emit changed();
+    if (!can_look_again()) return;
+    looked_again_[base_.standpoint.result()->id] = base_.standpoint.result()->strokes;
+    snags_row_.follow();
 }
 
 void SnagWalk::show_known() {
     const ProjectResult* result = base_.standpoint.result();
-    const auto found = result ? known_.find(result->id) : known_.end();
-    const std::size_t before = snags_.size();
+    const MendedResult* of = result ? snags_row_.made_from() : nullptr;
+    if (of ? shown_of_ != *of : shown_of_.has_value()) current_.reset();
+    shown_of_ = of ? std::optional(*of) : std::nullopt;
     snags_.clear();
-    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    const MergePlanes planes = product ? planes_of(*product->result, product->plane->series) : MergePlanes();
-    const SharedList<Stroke> since =
-        found != known_.end() ? strokes_since(found->second) : SharedList<Stroke>();
-    if (found != known_.end())
-        for (const Snag& snag : found->second.snags)
+    if (of) {
+        const MergePlanes planes = planes_of(*of->product.result, of->product.plane->series);
+        const SharedList<Stroke> since = strokes_since();
+        for (const Snag& snag : *snags_row_.value())
             snags_.push_back({snag, is_ignored(snag, result->ignored), is_painted(snag, since, planes)});
-    if (snags_.size() != before) current_.reset();
+    }
     emit changed();
 }
 
 QString SnagWalk::why_not() const {
     if (!base_.standpoint.result()) return tr("Nothing is merged yet (Ctrl+Return).");
     if (is_looking()) return tr("Doubtful places are being looked for.");
-    if (!problem_.isEmpty()) return problem_;
+    if (const QString why = problem(); !why.isEmpty()) return why;
     if (snags_.empty()) return tr("No doubtful place was found.");
     return left() > 0 ? QString() : tr("All doubtful places were painted or ignored.");
 }

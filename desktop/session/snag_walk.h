@@ -3,8 +3,7 @@
 #include <map>
 
 #include "core/mend/snags.h"
-#include "desktop/session/latest_wish.h"
-#include "desktop/session/session_base.h"
+#include "desktop/session/mended_result.h"
 
 namespace moorhaze::desktop {
 
@@ -27,11 +26,14 @@ class SnagWalk : public QObject {
     const std::vector<WalkedSnag>& snags() const { return snags_; }
     int left() const;  ///< neither ignored nor painted
     /// True when the places of the result shown are known.
-    bool is_known() const;
-    bool is_looking() const { return wanted_.has_value(); }
+    bool is_known() const { return snags_row_.value() != nullptr; }
+    bool is_looking() const {
+        const DerivedState state = snags_row_.state();
+        return state == DerivedState::under_way || state == DerivedState::stale;
+    }
     bool is_settled() const { return !is_looking(); }
     /// What keeps them from being known, in words; empty if nothing does.
-    const QString& problem() const { return problem_; }
+    QString problem() const;
     /// The one that the person stands at.
     std::optional<int> current() const { return current_; }
 
@@ -53,23 +55,19 @@ class SnagWalk : public QObject {
     void visited(QRectF area, QPointF place);  ///< reference pixels: it shall be brought into view
 
   private:
-    struct Known {
-        std::vector<Snag> snags;
-        SharedList<Stroke> strokes;  ///< that were there when they were looked for
-    };
-    void follow_result();
-    void look(const ProjectResult& result, const MergeProduct& product, const SharedList<Stroke>& strokes);
-    SharedList<Stroke> strokes_since(const Known& known) const;
+    using Snags = std::vector<Snag>;
+    tl::expected<MendedResult, Why> inputs() const;
+    SharedList<Stroke> strokes_since() const;
     void show_known();
     void step(int by);
 
     SessionBase& base_;
-    LatestWish wish_;
-    std::map<ResultId, Known> known_;
-    std::optional<ResultId> wanted_;  ///< being looked for
+    /// Strokes that a result had when somebody asked to look again; none: it is looked at as it was merged.
+    std::map<ResultId, SharedList<Stroke>> looked_again_;
+    Derived<MendedResult, Snags> snags_row_;
+    std::optional<MendedResult> shown_of_;  ///< what the snags were found in
     std::vector<WalkedSnag> snags_;
     std::optional<int> current_;
-    QString problem_;
 };
 
 }  // namespace moorhaze::desktop

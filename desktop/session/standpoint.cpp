@@ -60,6 +60,7 @@ void Standpoint::compare(bool Comparing::*way, bool on) {
 }
 
 void Standpoint::follow(const Changes& changes) {
+    Settling::Step settles(document_.settling());
     const Project& project = document_.project();
     if (changes.series || (frame_ && !place_of(project, *frame_)) || (!frame_ && document_.has_series())) {
         const auto middle = document_.has_series()

@@ -194,6 +194,8 @@ class Standpoint : public QObject {
     void set(Value& own, const Value& to, Aspect aspect) {
         if (own == to) return;
         own = to;
+        Settling::Step settles(document_.settling());
+        settles.note_aspect(aspect);
         emit changed(aspect);
     }
     void follow(const Changes& changes);

@@ -65,9 +65,9 @@ TEST_CASE("names of frames and results are not given twice within a series", "[d
     CHECK(document.next_frame_id() == FrameId{16});
     const ResultId one = document.next_result_id();
     CHECK(document.next_result_id() != one);
-    const int serial = document.serial();
+    const DocumentId serial = document.id();
     document.replace({}, {});
-    CHECK(document.serial() != serial);
+    CHECK(document.id() != serial);
     CHECK_FALSE(document.has_series());
     QSignalSpy changed(&document, &Document::changed);
     document.undo();

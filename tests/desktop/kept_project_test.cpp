@@ -30,10 +30,10 @@ struct KeptSession : StripSession {
         if (opened) open(files().folder());
     }
     void open(const fs::path& path) {
-        const int before = session.document.serial();
+        const DocumentId before = session.document.id();
         session.opening.open({path});
         wait_until([&] {
-            return session.document.serial() != before && session.looking.is_done() && !session.jobs.busy() &&
+            return session.document.id() != before && session.looking.is_done() && !session.jobs.busy() &&
                    session.result_reader.is_settled();
         });
     }

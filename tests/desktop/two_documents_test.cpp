@@ -34,10 +34,10 @@ const test::Scratch& edge_files() {
 }
 
 void open_path(Session& session, const fs::path& path) {
-    const int before = session.document.serial();
+    const DocumentId before = session.document.id();
     session.opening.open({path});
     wait_until([&] {
-        return session.document.serial() != before && session.looking.is_done() && !session.jobs.busy() &&
+        return session.document.id() != before && session.looking.is_done() && !session.jobs.busy() &&
                session.result_reader.is_settled();
     });
 }
@@ -98,9 +98,9 @@ TEST_CASE("snags that are found when another series is open are nobody's", "[des
     own.merge();
     own.session.standpoint.set_stage(Stage::mend);  // begins to look for them
     REQUIRE_FALSE(own.session.snag_walk.is_known());
-    const int before = own.session.document.serial();
+    const DocumentId before = own.session.document.id();
     own.session.opening.open({StripSession::files().folder()});
-    wait_until([&] { return own.session.document.serial() != before && own.session.looking.is_done(); });
+    wait_until([&] { return own.session.document.id() != before && own.session.looking.is_done(); });
     wait_until([&] { return own.session.snag_walk.is_settled(); });
     CHECK_FALSE(own.session.snag_walk.is_known());
     CHECK(own.session.snag_walk.left() == 0);
