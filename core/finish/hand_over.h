@@ -72,6 +72,7 @@ struct NameParts {
     int width = 0, height = 0;
     int frames = 0;
     int number = 1;  ///< that counts on from file to file
+    bool operator==(const NameParts&) const = default;
 };
 /// The pattern with {series}, {result}, {method}, {article}, {date}, {size} (the long side), {width},
 /// {height}, {frames}, {number} (two digits or more) and {format} replaced; characters that file systems

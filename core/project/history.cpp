@@ -21,7 +21,9 @@ bool History::edit(const std::string& what, Project after, const std::string& jo
 }
 
 void History::happened(const std::function<Project(const Project&)>& change) {
+    const Project before = now();
     for (Project& value : values_) value = change(value);
+    if (now().results != before.results || now().frames.size() != before.frames.size()) may_join_ = false;
 }
 
 void History::undo() {

@@ -22,8 +22,11 @@ class History {
     bool edit(const std::string& what, Project after, const std::string& join = {});
 
     /// What merely happened, like a frame that arrived: it holds in every value, so that undo neither takes
-    /// it back nor loses it.
+    /// it back nor loses it. Where it changed anything, steps on both sides of it are two.
     void happened(const std::function<Project(const Project&)>& change);
+
+    /// The next edit is a step of its own, whatever it may join.
+    void end_step() { may_join_ = false; }
 
     bool can_undo() const { return place_ > 0; }
     bool can_redo() const { return place_ + 1 < values_.size(); }

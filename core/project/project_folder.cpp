@@ -100,6 +100,41 @@ void save_project(const fs::path& file, const SavedProject& saved) {
     write_text_file(file, json.dump(1) + "\n", true);
 }
 
+std::optional<fs::path> project_of_frames(const std::vector<Frame>& frames,
+                                          const std::vector<fs::path>& projects, const Job& job) {
+    const auto sorted = [](auto paths) {
+        std::sort(paths.begin(), paths.end());
+        return paths;
+    };
+    std::vector<fs::path> wanted;
+    for (const Frame& frame : frames) wanted.push_back(fs::absolute(frame.path).lexically_normal());
+    wanted = sorted(wanted);
+    for (const fs::path& file : projects) try {
+            job.checkpoint();
+            const fs::path own = fs::absolute(file).lexically_normal();
+            const Project project = saved_of(read_text(own), own.parent_path()).project;
+            if (project.frames.size() != int(wanted.size())) continue;
+            std::vector<fs::path> its;
+            for (const ProjectFrame& frame : project.frames) its.push_back(frame.path.lexically_normal());
+            if (sorted(its) != wanted) continue;
+            // A card that was shot on anew has other pictures under the same names. Where it is not known
+            // what files held, one that is younger than the project is another.
+            bool same = true;
+            for (const int place : {0, project.frames.size() / 2, project.frames.size() - 1}) {
+                const ProjectFrame& frame = project.frames[place];
+                same = same && (frame.content_key.empty()
+                                    ? fs::last_write_time(frame.path) <= fs::last_write_time(own)
+                                    : frame.content_key == content_key_of(frame.path, job));
+            }
+            if (same) return own;
+        } catch (const FileError&) {
+            continue;
+        } catch (const fs::filesystem_error&) {
+            continue;
+        }
+    return std::nullopt;
+}
+
 OpenedProject open_project(const fs::path& file, const Job& job) {
     OpenedProject opened;
     const fs::path own = fs::absolute(file).lexically_normal();

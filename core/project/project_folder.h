@@ -43,6 +43,15 @@ struct OpenedProject {
 /// Cancelled.   Thread-safe.
 OpenedProject open_project(const std::filesystem::path& file, const Job& job);
 
+/// The project among these that was made of the very same frames: their files lie where they lay, in whatever
+/// order, and the first, the middle and the last hold what they held (where that is not known: are no
+/// younger).
+/// @param projects  the newest first; those that cannot be read are passed over.
+/// @throws Cancelled.   Thread-safe.
+std::optional<std::filesystem::path> project_of_frames(const std::vector<Frame>& frames,
+                                                       const std::vector<std::filesystem::path>& projects,
+                                                       const Job& job);
+
 /// Where the file lies that was replaced by the last saving.
 std::filesystem::path last_good(const std::filesystem::path& file);
 /// Puts the last good file in the place of the damaged one, which is kept as NAME.moorhaze.damaged.

@@ -73,8 +73,11 @@ void Autosave::watch_keeper() {
         emit changed();
     });
     connect(keeper, &ProjectKeeper::moved, this, [this, keeper] {
-        base_.document.set_file(keeper->file(), true);
-        take_name();
+        // Another series may have been opened while it was moved: that one lies elsewhere.
+        if (keeper == keeper_.get()) {
+            base_.document.set_file(keeper->file(), true);
+            take_name();
+        }
         base_.notices.notify(tr("Kept in %1.").arg(text(keeper->file().parent_path().string())));
         emit changed();
     });
@@ -123,13 +126,33 @@ void Autosave::let_go() {
 }
 
 void Autosave::when_written(const std::filesystem::path& file, std::function<void()> step) {
+    forget_waiting();
     for (const auto& keeper : finishing_)
         if (keeper->file() == file) {
             // With it goes its lock.
-            connect(keeper.get(), &QObject::destroyed, this, step);
-            return;
+            waiting_ = connect(keeper.get(), &QObject::destroyed, this, step);
+            return base_.notices.notify(
+                tr("%1 is still being written; it opens as soon as it is.").arg(text(file.stem().string())));
         }
     step();
+}
+
+std::vector<std::filesystem::path> Autosave::known_projects() const {
+    namespace fs = std::filesystem;
+    std::vector<std::pair<fs::file_time_type, fs::path>> found;
+    std::error_code unknown;
+    const auto add = [&](const fs::path& file) {
+        const auto at = fs::last_write_time(file, unknown);
+        if (!unknown) found.emplace_back(at, file);
+    };
+    for (const fs::path& file : kept_) add(file);
+    if (!unsaved_.empty())
+        for (const auto& own : fs::directory_iterator(unsaved_, unknown))
+            add(own.path() / (own.path().filename().string() + kProjectEnding));
+    std::sort(found.rbegin(), found.rend());
+    std::vector<fs::path> files;
+    for (const auto& [at, file] : found) files.push_back(file);
+    return files;
 }
 
 bool Autosave::is_unsaved() const {
@@ -140,6 +163,21 @@ bool Autosave::is_unsaved() const {
 
 bool Autosave::is_settled() const {
     return finishing_.empty() && (!keeper_ || keeper_->is_idle());
+}
+
+bool Autosave::is_written() const {
+    return finishing_.empty() && (!keeper_ || keeper_->is_saved() || !is_worth_it() ||
+                                  keeper_->state() == ProjectKeeper::State::reading_only);
+}
+
+void Autosave::write_now() {
+    if (keeper_) keeper_->write_now();
+}
+
+QString Autosave::trouble() const {
+    return keeper_ && !keeper_->is_writing() && keeper_->state() == ProjectKeeper::State::failing
+               ? keeper_->why()
+               : QString();
 }
 
 QString Autosave::in_words() const {

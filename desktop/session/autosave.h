@@ -28,12 +28,26 @@ class Autosave : public QObject {
     QString in_words() const;
     bool is_settled() const;
 
+    /// True when closing would not have to write anything, nor lose what could not be written.
+    bool is_written() const;
+    /// Writes what waits now; `changed` follows.
+    void write_now();
+    /// Why the project cannot be written; empty where it can.
+    QString trouble() const;
+
+    /// Projects that frames may belong to, the newest first: all that nobody has kept yet, and `kept` ones.
+    std::vector<std::filesystem::path> known_projects() const;
+    void remember_kept(const std::vector<std::filesystem::path>& kept) { kept_ = kept; }
+
     /// Moves the project to a folder NAME of its own within `parent`. One that only could be read is copied
     /// from memory instead.
     void keep_as(const std::filesystem::path& parent, const QString& name);
 
-    /// Calls `step` as soon as nothing of an earlier series is written to that project any more.
+    /// Calls `step` as soon as nothing of an earlier series is written to that project any more, unless
+    /// something else was asked for by then.
     void when_written(const std::filesystem::path& file, std::function<void()> step);
+    /// Another series is opened: what waited for a project to be written is wanted no longer.
+    void forget_waiting() { QObject::disconnect(waiting_); }
 
     /// Looks for frames that are not where they were, in a folder and those inside it.
     void find_frames(const std::filesystem::path& folder);
@@ -55,10 +69,12 @@ class Autosave : public QObject {
 
     SessionBase& base_;
     std::filesystem::path unsaved_;
+    std::vector<std::filesystem::path> kept_;  ///< projects that were kept somewhere
     std::unique_ptr<ProjectKeeper> keeper_;
     std::vector<std::unique_ptr<ProjectKeeper>> finishing_;
-    bool was_opened_ = false;    ///< from a file: something was decided before
-    bool was_worth_it_ = false;  ///< as of the last change
+    QMetaObject::Connection waiting_;  ///< for a project to be written
+    bool was_opened_ = false;          ///< from a file: something was decided before
+    bool was_worth_it_ = false;        ///< as of the last change
     bool was_failing_ = false;
 };
 

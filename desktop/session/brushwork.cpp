@@ -8,6 +8,7 @@
 
 #include "core/mend/mended.h"
 #include "desktop/session/facts.h"
+#include "desktop/session/mended_result.h"
 #include "desktop/session/text.h"
 
 namespace moorhaze::desktop {
@@ -64,6 +65,7 @@ QString Brushwork::why_not() const {
 QString Brushwork::why_not_shown() const {
     const ProjectResult* result = base_.standpoint.result();
     if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
+    if (!base_.products.merge(result->id)) return why_no_picture(base_);
     if (!display_ || shown_ != result->id) return tr("The picture is still being prepared.");
     if (making_.is_busy()) return tr("The stroke before is still being made.");
     return {};
@@ -188,6 +190,8 @@ Stroke Brushwork::stroke_of_brush() const {
 }
 
 void Brushwork::begin_stroke(QPointF place, double pressure) {
+    // Whoever else was drawing has lifted the brush by now.
+    if (live_ || (!guide_.isEmpty() && !making_.is_busy())) end_stroke();
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     const MendTool tool = base_.standpoint.brush().tool;
     base_.standpoint.set_drawing(true);

@@ -66,6 +66,8 @@ class Document : public QObject {
     }
     void undo();
     void redo();
+    /// What follows is joined with nothing before: another drag, another field.
+    void end_step() { history_.end_step(); }
 
     FrameId next_frame_id();
     ResultId next_result_id() { return {++last_result_}; }

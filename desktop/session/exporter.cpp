@@ -12,6 +12,8 @@
 #include "core/project/handed_picture.h"
 #include "core/project/words.h"
 #include "core/series/protected_frames.h"
+#include "desktop/session/handed_names.h"
+#include "desktop/session/mended_result.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -71,35 +73,8 @@ void Exporter::refuse(const QString& why) {
 const MergeProduct* Exporter::product_or_refuse() {
     const ProjectResult* result = base_.standpoint.result();
     const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    if (!product) refuse(tr("There is no picture to export yet: merge first (Ctrl+Return)."));
+    if (!product) refuse(why_no_picture(base_));
     return product;
-}
-
-QString Exporter::name_of(const Output& output, const QString& folder) const {
-    const ProjectResult* result = base_.standpoint.result();
-    const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    const Project& project = base_.document.project();
-    NameParts parts;
-    parts.series = project.name;
-    parts.article = article_of(project.hand_over, project.name);
-    if (result) {
-        parts.result = result->title;
-        parts.method = result->made_from.choice.method;
-        parts.frames = int(result->made_from.frames.size());
-    }
-    if (product) {
-        parts.date = product->shooting.taken.value_or("").substr(0, 10);
-        const cv::Size size =
-            size_of_output(output.size, kept_of(project.finish.framing, product->result->area).size());
-        parts.width = size.width, parts.height = size.height;
-    }
-    QString name = QString::fromStdString(name_of_output(output.name, parts, output.format));
-    if (output.name.find("{number}") == std::string::npos) return name;
-    while (QFileInfo::exists(QDir(folder).filePath(name))) {
-        ++parts.number;
-        name = QString::fromStdString(name_of_output(output.name, parts, output.format));
-    }
-    return name;
 }
 
 void Exporter::hand_over(const QString& folder, Existing existing) {
@@ -107,11 +82,12 @@ void Exporter::hand_over(const QString& folder, Existing existing) {
     std::vector<OutputFile> files;
     QStringList there;
     std::set<QString> names;
-    for (const Output& output : base_.document.project().hand_over.outputs) {
+    const NamesInputs of = names_inputs(base_, folder);
+    for (const Output& output : of.hand_over.outputs) {
         if (output.is_off) continue;
         QString name;
         try {
-            name = name_of(output, folder);
+            name = name_of_handed(of, output);
         } catch (const Error& error) {
             return refuse(QString::fromUtf8(error.what()));
         }

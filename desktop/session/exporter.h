@@ -43,11 +43,6 @@ class Exporter : public QObject {
     /// One file, whatever the project's outputs are.
     /// @param file  its ending is completed if it is missing.
     void save(const QString& file, const Output& output, bool overwrite);
-    /// The name that an output gets now in a folder, with its ending; {number} counts up to a free one.
-    /// @throws BadParameter as name_of_output(), or for an impossible size; FileError for a list of articles
-    /// that is none.
-    QString name_of(const Output& output, const QString& folder) const;
-
     /// What was painted on the result shown, as a mask of its size; replaces a file of that name.
     void save_mask(const QString& file);
 

@@ -45,7 +45,24 @@ QString hue_name(double hue) {
 }  // namespace
 
 Finishing::Finishing(SessionBase& base, FinishLook& look, QObject* parent)
-    : QObject(parent), base_(base), look_(look) {}
+    : QObject(parent), base_(base), look_(look) {
+    connect(&look_, &FinishLook::subject_ready, this, [this] {
+        if (const auto step = std::exchange(waiting_, nullptr)) step();
+    });
+    connect(&base_.document.settling(), &Settling::settled, this, [this](const Settled& what) {
+        if (what.document.series || what.has_aspect(Standpoint::Aspect::result) ||
+            base_.standpoint.stage() != Stage::finish)
+            waiting_ = nullptr;
+    });
+}
+
+/// What is measured in the finished picture is done where that is looked at, as soon as it is there.
+void Finishing::when_ready(std::function<void()> step) {
+    if (const QString why = why_no_picture(base_); !why.isEmpty()) return base_.notices.notify_error(why);
+    base_.standpoint.set_stage(Stage::finish);
+    if (look_.subject()) return step();
+    waiting_ = std::move(step);
+}
 
 PixelRect Finishing::area() const {
     const ProjectResult* result = base_.standpoint.result();
@@ -112,7 +129,7 @@ void Finishing::set_shape(double across, double down) {
 void Finishing::suggest_crop() {
     const ProjectResult* result = base_.standpoint.result();
     const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    if (!product) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    if (!product) return base_.notices.notify_error(why_no_picture(base_));
     const PixelRect all = area();
     const PixelRect covered =
         common_area(product->plane->geometry, indices_of(result->made_from.frames, product->plane->series),
@@ -159,7 +176,7 @@ void Finishing::pick_ground(QPointF place) {
 
 void Finishing::place_vignette(QPointF place) {
     const PixelRect own = kept();
-    if (own.empty()) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    if (own.empty()) return base_.notices.notify_error(why_no_picture(base_));
     change(tr("place the corners' light"), [&](Finish& finish) {
         finish.vignette.across = std::clamp((place.x() - own.x + 0.5) / own.width, 0.0, 1.0);
         finish.vignette.down = std::clamp((place.y() - own.y + 0.5) / own.height, 0.0, 1.0);
@@ -172,12 +189,12 @@ void Finishing::set_ground_colour(const std::optional<cv::Vec3d>& srgb) {
 }
 
 void Finishing::fit_tones() {
-    if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
+    if (!look_.subject()) return when_ready([this] { fit_tones(); });
     change(tr("fit the tones"), [&](Finish& own) { own.tones = auto_tones_of(*look_.subject(), own); });
 }
 
 void Finishing::measure_noise() {
-    if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
+    if (!look_.subject()) return when_ready([this] { measure_noise(); });
     base_.jobs.start(
         tr("measure the noise"),
         [subject = look_.subject()](const Job& job) {
@@ -196,7 +213,7 @@ void Finishing::measure_noise() {
 }
 
 void Finishing::find_fringes() {
-    if (!look_.subject()) return base_.notices.notify_error(tr("The picture is still being prepared."));
+    if (!look_.subject()) return when_ready([this] { find_fringes(); });
     base_.jobs.start(
         tr("look for fringes"),
         [subject = look_.subject()](const Job& job) {
@@ -222,7 +239,7 @@ void Finishing::find_fringes() {
 void Finishing::correct_lens() {
     const ProjectResult* result = base_.standpoint.result();
     const MergeProduct* product = result ? base_.products.merge(result->id) : nullptr;
-    if (!product) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    if (!product) return base_.notices.notify_error(why_no_picture(base_));
     if (product->shooting.lens.empty())
         return base_.notices.notify_error(tr("The frames do not say which lens they were taken with."));
     base_.jobs.start(
@@ -284,7 +301,7 @@ void Finishing::end_colour() {
 }
 
 void Finishing::begin_sharpening(QPointF place, bool takes_back) {
-    if (area().empty()) return base_.notices.notify_error(tr("Nothing is merged yet (Ctrl+Return)."));
+    if (area().empty()) return base_.notices.notify_error(why_no_picture(base_));
     end_sharpening();
     const Brush& brush = base_.standpoint.brush();
     sharpened_before_ = finish().detail.painted;

@@ -76,6 +76,8 @@ class Finishing : public QObject {
     void colour_dragged();
 
   private:
+    void when_ready(std::function<void()> step);
+
     SessionBase& base_;
     FinishLook& look_;
     std::optional<int> colour_;  ///< which of the single colours is dragged
@@ -83,6 +85,7 @@ class Finishing : public QObject {
     SharedList<SharpenedStroke> sharpened_before_;
     std::optional<SharpenedStroke> sharpening_;  ///< the stroke being painted
     int drags_ = 0;
+    std::function<void()> waiting_;  ///< for the picture to be prepared
 };
 
 }  // namespace moorhaze::desktop

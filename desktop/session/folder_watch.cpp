@@ -57,6 +57,7 @@ void FolderWatch::look() {
             return arrived;
         },
         [this](const std::vector<Arrival>& arrived) {
+            problem_.clear();
             for (const Arrival& own : arrived) {
                 if (!opening_.add_frame(own.frame, own.profile, own.whole)) continue;
                 profiles_.push_back(own.profile);
@@ -66,7 +67,11 @@ void FolderWatch::look() {
             }
             if (!arrived.empty()) emit changed();
         },
-        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+        [this](const std::exception& error) {
+            // Said once, not twice a second, for as long as it stays so.
+            const QString why = QString::fromUtf8(error.what());
+            if (std::exchange(problem_, why) != why) base_.notices.notify_error(why);
+        });
 }
 
 }  // namespace moorhaze::desktop

@@ -33,7 +33,7 @@ class FolderWatch : public QObject {
     Opening& opening_;
     LatestWish wish_;
     QTimer timer_;
-    QString folder_;
+    QString folder_, problem_;
     std::shared_ptr<WatchedFolder> watched_;  ///< only the look under way touches it
     std::vector<FocusProfile> profiles_;      ///< of the frames that joined
 };

@@ -49,4 +49,9 @@ tl::expected<MendedResult, Why> mended_result_shown(const SessionBase& base) {
     return mended_result(base, *result, result->strokes);
 }
 
+QString why_no_picture(const SessionBase& base) {
+    const auto shown = mended_result_shown(base);
+    return shown ? QString() : shown.error().text;
+}
+
 }  // namespace moorhaze::desktop

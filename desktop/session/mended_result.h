@@ -27,4 +27,7 @@ tl::expected<MendedResult, Why> mended_result(const SessionBase& base, const Pro
 /// The result shown, as it is painted now.
 tl::expected<MendedResult, Why> mended_result_shown(const SessionBase& base);
 
+/// Why the result shown has no picture to work on, in a sentence; empty where it has one.
+QString why_no_picture(const SessionBase& base);
+
 }  // namespace moorhaze::desktop

@@ -12,6 +12,7 @@ const QString kOpen = QStringLiteral("open");
 struct Opened {
     OpenedCard card;
     OpenedSeries first;
+    std::optional<std::filesystem::path> project;  ///< that the first one has already
 };
 
 QStringList sentences(const std::vector<std::string>& lines) {
@@ -39,7 +40,8 @@ Opening::Opening(SessionBase& base, Looking& looking, Autosave& autosave, QObjec
     connect(&base_.jobs, &JobRunner::cancelled, this, ended);
 }
 
-void Opening::open(const std::vector<std::filesystem::path>& files_or_folder) {
+void Opening::open(const std::vector<std::filesystem::path>& files_or_folder, Known known) {
+    autosave_.forget_waiting();
     if (files_or_folder.size() == 1 && is_project(files_or_folder[0])) {
         const auto file = std::filesystem::absolute(project_file(files_or_folder[0])).lexically_normal();
         if (file == base_.document.file())
@@ -49,12 +51,16 @@ void Opening::open(const std::vector<std::filesystem::path>& files_or_folder) {
     base_.jobs.cancel();
     base_.jobs.start(
         kOpen,
-        [files_or_folder](const Job& job) {
+        [files_or_folder, projects = known == Known::goes_on
+                                         ? autosave_.known_projects()
+                                         : std::vector<std::filesystem::path>()](const Job& job) {
             OpenedCard card = open_card(files_or_folder, job);
             OpenedSeries first = make_series(card.series[0].frames);
-            return Opened{std::move(card), std::move(first)};
+            const auto project = project_of_frames(card.series[0].frames, projects, job);
+            return Opened{std::move(card), std::move(first), project};
         },
         [this](const Opened& opened) {
+            if (opened.project) return go_on_with(*opened.project);
             const std::size_t found = opened.card.series.size();
             show(opened.first, card_of(opened.card.series), 0, facts_of(opened.card.series),
                  sentences(opened.card.problems) + sentences(opened.card.notes),
@@ -114,13 +120,57 @@ void Opening::show(const OpenedSeries& opened, const SharedList<CardSeries>& car
     trouble || !opened.problems.empty() ? base_.notices.notify_error(words) : base_.notices.notify(words);
 }
 
-void Opening::open_from_card(int place) {
+/// Where it is open here already, or its writing is not done, that is waited for.
+void Opening::go_on_with(const std::filesystem::path& file) {
+    if (file == base_.document.file())
+        return base_.notices.notify(tr("%1 is open already.").arg(text(file.stem().string())));
+    autosave_.when_written(file, [this, file] {
+        open_project(file);
+        base_.jobs.decide([this, file] {
+            if (base_.document.file() == file)
+                base_.notices.notify(tr("%1 goes on where it was left. To begin anew: Series, Begin anew.")
+                                         .arg(text(file.stem().string())));
+        });
+    });
+}
+
+void Opening::open_from_card(int place, Known known) {
     const Project& project = base_.document.project();
     if (place < 0 || place >= project.card.size()) return;
+    autosave_.forget_waiting();
     base_.jobs.cancel();
     const SharedList<CardSeries> card = project.card;
     const FrameFacts facts = base_.document.facts();
-    show(make_series(frames_of(card[place], facts)), card, place, facts, {}, false);
+    const std::vector<Frame> frames = frames_of(card[place], facts);
+    // The one that is open has a project, too, but this asks for another.
+    std::vector<std::filesystem::path> projects;
+    if (known == Known::goes_on) projects = autosave_.known_projects();
+    if (projects.empty()) return show(make_series(frames), card, place, facts, {}, false);
+    base_.jobs.start(
+        kOpen,
+        [frames, projects](const Job& job) {
+            return std::pair(make_series(frames), project_of_frames(frames, projects, job));
+        },
+        [this, card, place,
+         facts](const std::pair<OpenedSeries, std::optional<std::filesystem::path>>& found) {
+            found.second ? go_on_with(*found.second) : show(found.first, card, place, facts, {}, false);
+        });
+}
+
+void Opening::begin_anew() {
+    const Project& project = base_.document.project();
+    if (project.card_place) return open_from_card(*project.card_place, Known::begins_anew);
+    std::vector<std::filesystem::path> files;
+    for (const ProjectFrame& frame : project.frames) files.push_back(frame.path);
+    if (!files.empty()) open(files, Known::begins_anew);
+}
+
+void Opening::close_series() {
+    autosave_.forget_waiting();
+    base_.jobs.cancel();
+    problems_.clear();
+    base_.document.replace({}, {});
+    base_.standpoint.set_stage(Stage::plan);
 }
 
 void Opening::recut(const QString& what, const SharedList<CardSeries>& card) {
@@ -155,6 +205,7 @@ void Opening::develop(const Development& development) {
 }
 
 void Opening::begin_series(const QString& name) {
+    autosave_.forget_waiting();
     base_.jobs.cancel();
     problems_.clear();
     Series series;

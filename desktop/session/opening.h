@@ -16,9 +16,15 @@ class Opening : public QObject {
 
     /// Opens a project, files or a folder beside the interface. Of several series the first is opened, and
     /// all are on the card. Work on the series there was is stopped; it goes on when this fails.
-    void open(const std::vector<std::filesystem::path>& files_or_folder);
+    /// A series that has a project goes on where it was left, unless it shall begin anew.
+    enum class Known { goes_on, begins_anew };
+    void open(const std::vector<std::filesystem::path>& files_or_folder, Known known = Known::goes_on);
     /// Another series of the card.
-    void open_from_card(int place);
+    void open_from_card(int place, Known known = Known::goes_on);
+    /// The open series, with nothing decided or made yet; what was stays in its project.
+    void begin_anew();
+    /// No series is open then.
+    void close_series();
     /// Cuts the open series in two before the frame shown, or joins it with the next one; the first part is
     /// open then. One step of undo.
     void cut_here();
@@ -48,6 +54,7 @@ class Opening : public QObject {
 
   private:
     void open_project(const std::filesystem::path& file);
+    void go_on_with(const std::filesystem::path& file);
     /// @param trouble  whether some of the earlier ones are more than notes.
     void show(const OpenedSeries& opened, const SharedList<CardSeries>& card, std::optional<int> place,
               const FrameFacts& card_facts, QStringList earlier, bool trouble);

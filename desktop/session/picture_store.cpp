@@ -207,6 +207,7 @@ void PictureStore::next() {
             under_way_.reset();
             broken_.push_back(view);
             base_.notices.notify_error(QString::fromUtf8(error.what()));
+            emit ready();
         });
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <algorithm>
 #include <list>
 #include <memory>
 #include <variant>
@@ -38,6 +39,10 @@ class PictureStore : public QObject {
 
     /// The picture if it is ready, else null.
     std::shared_ptr<const DisplayPicture> find(const StoredView& view);
+    /// True when it was tried and cannot be made.
+    bool is_broken(const StoredView& view) const {
+        return std::find(broken_.begin(), broken_.end(), view) != broken_.end();
+    }
     /// What is wanted now, most wanted first; replaces earlier wishes. `ready` follows each.
     void want(const std::vector<StoredView>& views);
     /// True when a wish is still to be made.

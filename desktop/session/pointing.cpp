@@ -33,12 +33,16 @@ void Pointing::point_at(QPointF place, bool sound, const Shown& shown, int patch
             base_.standpoint.set_frame(*frame);
     }
     source_follows_ = base_.standpoint.stage() == Stage::mend;
+    followed_.reset();
     sounding_.drop(place, patch_px, shown.plane ? shown.plane : base_.products.plane_or_unmoved());
 }
 
 void Pointing::follow_sounding() {
     if (!sounding_.is_open() || !source_follows_ || base_.standpoint.stage() != Stage::mend) return;
+    // Whatever else picked a source meanwhile, the person did.
+    if (followed_ && base_.standpoint.source() != followed_) return;
     if (const auto sharpest = sounding_.sharpest_frame()) {
+        followed_ = sharpest;
         base_.standpoint.set_source(sharpest);
         base_.standpoint.set_frame(*sharpest);
     }

@@ -39,7 +39,8 @@ class Pointing : public QObject {
     SessionBase& base_;
     Culling& culling_;
     Sounding& sounding_;
-    bool source_follows_ = false;  ///< until a frame is picked, the sharpest one is drawn in from
+    std::optional<FrameId> followed_;  ///< what following made the source last
+    bool source_follows_ = false;      ///< until a frame is picked, the sharpest one is drawn in from
 };
 
 }  // namespace moorhaze::desktop

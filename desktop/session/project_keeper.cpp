@@ -190,14 +190,16 @@ void ProjectKeeper::save() {
 /// Whatever was under way has ended.
 void ProjectKeeper::go_on() {
     if (saving_.is_busy() || writing_.is_busy()) return;
-    if (move_to_) {
+    if (move_to_ && !is_moving_) {
         lock_.reset();
+        is_moving_ = true;
         writing_.want(
             [from = file_, to = *move_to_](const Job& job) {
                 move_project(from, to, job);
                 return 0;
             },
             [this](int) {
+                is_moving_ = false;
                 file_ = *std::exchange(move_to_, std::nullopt);
                 lock();
                 changed_ = true;  // paths are relative to the new place
@@ -205,6 +207,7 @@ void ProjectKeeper::go_on() {
                 emit moved();
             },
             [this](const std::exception& error) {
+                is_moving_ = false;
                 move_to_.reset();
                 lock();
                 emit failed_to_move(QString::fromUtf8(error.what()));
@@ -219,9 +222,19 @@ void ProjectKeeper::go_on() {
 }
 
 void ProjectKeeper::move_to(const std::filesystem::path& to) {
+    if (move_to_)
+        return emit failed_to_move(
+            tr("It is being kept in %1 already; try again when that is done.").arg(text(move_to_->string())));
     move_to_ = to;
     timer_.stop();
     go_on();
+}
+
+void ProjectKeeper::write_now() {
+    if (state_ == State::reading_only) return;
+    forget_vanished();
+    write_next();
+    save();
 }
 
 void ProjectKeeper::finish(bool is_worth_it) {
@@ -235,6 +248,11 @@ void ProjectKeeper::finish_and_wait(bool is_worth_it) {
     is_worth_it_ = is_worth_it;
     timer_.stop();
     for (LatestWish* wish : {&saving_, &writing_}) wish->drop_and_wait();
+    // Its answer does not come any more: the project lies where it was moved to, or where it was.
+    std::error_code unknown;
+    if (is_moving_ && !std::filesystem::exists(file_, unknown) && std::filesystem::exists(*move_to_, unknown))
+        file_ = *move_to_;
+    move_to_.reset();
     if (state_ == State::reading_only || !now_) return;
     try {
         if (is_worth_it) {

@@ -36,6 +36,7 @@ class ProjectKeeper : public QObject {
     /// Why it fails, or who else works on it.
     const QString& why() const { return why_; }
     bool is_idle() const;
+    bool is_writing() const { return saving_.is_busy() || writing_.is_busy(); }
     /// True when everything that was handed over is on disc.
     bool is_saved() const { return state_ == State::saved && is_idle(); }
 
@@ -47,6 +48,9 @@ class ProjectKeeper : public QObject {
 
     /// Moves the folder when what is being written is done, then says moved() or failed_to_move().
     void move_to(const std::filesystem::path& to);
+
+    /// Writes what waits now, without the two seconds.
+    void write_now();
 
     /// Writes what is left without waiting for the two seconds, then says finished().
     /// @param is_worth_it  otherwise the folder is removed: nothing was decided or made.
@@ -86,11 +90,12 @@ class ProjectKeeper : public QObject {
     QTimer timer_;
     std::optional<SavedProject> now_;
     bool changed_ = false, finishing_ = false, gave_up_ = false, is_worth_it_ = true;
-    std::optional<std::filesystem::path> move_to_;
-    std::map<ResultId, Pixels> pixels_;  ///< all that were handed over
-    std::set<ResultId> written_;         ///< those whose pixels are on disc
-    std::set<ResultId> named_;           ///< those that the file names, whatever became of their pixels
-    QImage picture_;                     ///< for the list of projects
+    std::optional<std::filesystem::path> move_to_;  ///< asked for, or under way
+    bool is_moving_ = false;                        ///< it has begun
+    std::map<ResultId, Pixels> pixels_;             ///< all that were handed over
+    std::set<ResultId> written_;                    ///< those whose pixels are on disc
+    std::set<ResultId> named_;  ///< those that the file names, whatever became of their pixels
+    QImage picture_;            ///< for the list of projects
     LatestWish saving_{LatestWish::Replaced::comes_to_its_end};
     LatestWish writing_{LatestWish::Replaced::comes_to_its_end};
 };

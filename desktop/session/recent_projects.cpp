@@ -30,6 +30,19 @@ RecentProjects::RecentProjects(Autosave& autosave, QObject* parent) : QObject(pa
     connect(&autosave_, &Autosave::changed, this, &RecentProjects::note_open_one);
 }
 
+void RecentProjects::remember_in(QSettings* settings) {
+    settings_ = settings;
+    tell_kept();
+}
+
+void RecentProjects::tell_kept() {
+    std::vector<std::filesystem::path> files;
+    if (settings_)
+        for (const QString& file : settings_->value(kKept).toStringList())
+            files.emplace_back(file.toStdString());
+    autosave_.remember_kept(files);
+}
+
 void RecentProjects::note_open_one() {
     const ProjectKeeper* keeper = autosave_.keeper();
     if (settings_ && keeper && !autosave_.is_unsaved()) {
@@ -39,27 +52,42 @@ void RecentProjects::note_open_one() {
             kept.removeAll(file);
             kept.prepend(file);
             settings_->setValue(kKept, QStringList(kept.mid(0, kRemembered)));
+            tell_kept();
         }
     }
     emit changed();
 }
 
+void RecentProjects::look() {
+    wish_.want(
+        [kept = settings_ ? settings_->value(kKept).toStringList() : QStringList(),
+         folder = text(autosave_.folder().string())](const Job& job) {
+            std::vector<RecentProject> projects;
+            const auto add = [&](const QFileInfo& file, bool is_unsaved) {
+                job.checkpoint();
+                if (file.isFile()) projects.push_back(recent(file, is_unsaved));
+            };
+            for (const QString& file : kept) add(QFileInfo(file), false);
+            if (!folder.isEmpty())
+                for (const QFileInfo& own : QDir(folder).entryInfoList(QDir::Dirs | QDir::NoDotAndDotDot))
+                    add(QFileInfo(QDir(own.filePath()).filePath(own.fileName() + text(kProjectEnding))),
+                        true);
+            std::stable_sort(
+                projects.begin(), projects.end(),
+                [](const RecentProject& one, const RecentProject& two) { return one.saved > two.saved; });
+            return projects;
+        },
+        [this](const std::vector<RecentProject>& projects) {
+            found_ = projects;
+            emit changed();
+        },
+        [](const std::exception&) {});  // what cannot be looked into is not in the list
+}
+
 std::vector<RecentProject> RecentProjects::list() const {
-    std::vector<RecentProject> projects;
-    const std::filesystem::path open = autosave_.keeper() ? autosave_.keeper()->file() : "";
-    auto add = [&](const QFileInfo& file, bool is_unsaved) {
-        if (file.isFile() && file.absoluteFilePath().toStdString() != open.string())
-            projects.push_back(recent(file, is_unsaved));
-    };
-    if (settings_)
-        for (const QString& file : settings_->value(kKept).toStringList()) add(QFileInfo(file), false);
-    if (!autosave_.folder().empty())
-        for (const QFileInfo& folder :
-             QDir(text(autosave_.folder().string())).entryInfoList(QDir::Dirs | QDir::NoDotAndDotDot))
-            add(QFileInfo(QDir(folder.filePath()).filePath(folder.fileName() + text(kProjectEnding))), true);
-    std::stable_sort(
-        projects.begin(), projects.end(),
-        [](const RecentProject& one, const RecentProject& two) { return one.saved > two.saved; });
+    std::vector<RecentProject> projects = found_;
+    if (const ProjectKeeper* open = autosave_.keeper())
+        std::erase_if(projects, [open](const RecentProject& own) { return own.file == open->file(); });
     return projects;
 }
 
@@ -75,6 +103,7 @@ void RecentProjects::remove(const std::vector<RecentProject>& projects) {
         if (!own.is_unsaved) continue;
         std::error_code ignored;
         std::filesystem::remove_all(own.file.parent_path(), ignored);
+        std::erase_if(found_, [&](const RecentProject& known) { return known.file == own.file; });
     }
     emit changed();
 }

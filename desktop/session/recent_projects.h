@@ -4,6 +4,7 @@
 #include <QImage>
 
 #include "desktop/session/autosave.h"
+#include "desktop/session/latest_wish.h"
 
 class QSettings;
 
@@ -26,12 +27,15 @@ class RecentProjects : public QObject {
     explicit RecentProjects(Autosave& autosave, QObject* parent = nullptr);
 
     /// Where kept projects are remembered; without it only the unsaved ones are known.
-    void remember_in(QSettings* settings) { settings_ = settings; }
+    void remember_in(QSettings* settings);
 
-    /// The newest first, those that are there and not open here.
+    /// Looks for them anew, beside the interface; `changed` follows.
+    void look();
+    /// As they were looked for last: the newest first, those that are there and not open here.
     std::vector<RecentProject> list() const;
     /// Unsaved ones that nobody worked on for so many days.
     std::vector<RecentProject> unsaved_older_than(int days) const;
+    bool is_settled() const { return !wish_.is_busy(); }
     /// Removes projects for good, unsaved ones only.
     void remove(const std::vector<RecentProject>& projects);
 
@@ -39,10 +43,13 @@ class RecentProjects : public QObject {
     void changed();
 
   private:
+    void tell_kept();
     void note_open_one();
 
     Autosave& autosave_;
     QSettings* settings_ = nullptr;
+    std::vector<RecentProject> found_;
+    LatestWish wish_;
 };
 
 }  // namespace moorhaze::desktop

@@ -7,6 +7,7 @@
 #include "desktop/session/exporter.h"
 #include "desktop/session/finishing.h"
 #include "desktop/session/folder_watch.h"
+#include "desktop/session/handed_names.h"
 #include "desktop/session/match_points.h"
 #include "desktop/session/merge_preview.h"
 #include "desktop/session/merging.h"
@@ -62,6 +63,7 @@ struct Session : SessionBase {
     FinishLook finish_look{*this};
     Finishing finishing{*this, finish_look};
     Exporter exporter{*this};
+    HandedNames handed_names{*this};
     ShootDesk shoot_desk{*this, opening};
     SavedSetups saved_setups{*this, shoot_desk};
     FolderWatch folder_watch{*this, opening};

@@ -46,11 +46,35 @@ SetRun::SetRun(SessionBase& base, SetRecipe& recipe, QObject* parent)
         emit changed();
     });
     connect(&jobs_, &JobRunner::changed, this, &SetRun::changed);
+    // What was opened meanwhile is listed as soon as the list is nobody's; the outcome of the run stays said.
+    connect(&jobs_, &JobRunner::changed, this, [this] {
+        if (is_running() || !card_waits_) return;
+        const QString outcome = outcome_;
+        take_card();
+        outcome_ = outcome;
+        emit changed();
+    });
+}
+
+/// A series of the list was opened, to be looked at: from its card, alone, or as the project that was kept of
+/// it.
+bool SetRun::is_of_list(const Project& project) const {
+    if (project.frames.empty() || (project.card.size() > 1 && project.card.size() != int(series_.size())))
+        return false;
+    return std::any_of(series_.begin(), series_.end(), [&](const SetSeries& own) {
+        return std::any_of(own.frames.begin(), own.frames.end(),
+                           [&](const Frame& frame) { return frame.path == project.frames[0].path; });
+    });
 }
 
 void SetRun::take_card() {
     // While it runs, or a person looks at one of its series, the list is theirs.
-    if (std::exchange(keeps_list_, false) || is_running()) return;
+    if (is_of_list(base_.document.project())) {
+        card_waits_ = false;
+        return;
+    }
+    card_waits_ = is_running();
+    if (card_waits_) return;
     const Project& project = base_.document.project();
     entries_.clear();
     series_.clear();

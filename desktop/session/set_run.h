@@ -67,8 +67,6 @@ class SetRun : public QObject {
     /// What became of a turntable's views together in the last run.
     const std::optional<SeriesRecord>& together() const { return together_; }
 
-    /// A series of the list is opened: the list stays.
-    void keep_list() { keeps_list_ = true; }
     /// The project that was kept of a doubtful series; empty: there is none.
     QString project_of(int place) const;
     /// Its place on the card that is open; -1: it lies on another.
@@ -82,6 +80,7 @@ class SetRun : public QObject {
 
   private:
     void take_card();
+    bool is_of_list(const Project& project) const;
     void add(SetSeries series);
     bool are_views() const;  ///< of a turntable, by the names of their folders
     /// What a run says, brought to this thread.   @param in_list  the place in the list of one of its series.
@@ -95,7 +94,7 @@ class SetRun : public QObject {
     std::vector<SetSeries> series_;
     QString out_, watched_;
     bool replaces_ = false;
-    bool keeps_list_ = false;
+    bool card_waits_ = false;  ///< another was opened while the list was worked on
     SetProgress progress_;
     std::optional<SeriesRecord> together_;
     QString outcome_;

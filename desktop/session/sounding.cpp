@@ -46,7 +46,10 @@ void Sounding::close() {
 }
 
 Sounding::Patch Sounding::patch_of(int index) const {
-    return {plane_->series.frames[std::size_t(index)].id, index + 1, {}, -1};
+    // Frames may have been put in another order since the plane was made.
+    const FrameId frame = plane_->series.frames[std::size_t(index)].id;
+    const int place = base_.document.place(frame);
+    return {frame, place < 0 ? index + 1 : place + 1, index, {}, -1};
 }
 
 std::optional<FrameId> Sounding::sharpest_by_profile() const {
@@ -95,14 +98,14 @@ bool Sounding::follow_sharpest() {
     if (shifts_left_ <= 0 || shown == 0 || !sharpest) return false;
     const int index = index_of(plane_->series, *sharpest).value_or(0);
     const int first = std::clamp(index - shown / 2, 0, count - shown);
-    const bool at_end = index + 1 == patches_.front().number || index + 1 == patches_.back().number;
-    if (!at_end || first + 1 == patches_.front().number) return false;
+    const bool at_end = index == patches_.front().index || index == patches_.back().index;
+    if (!at_end || first == patches_.front().index) return false;
     --shifts_left_;
     expected_ = sharpest;
     std::vector<Patch> moved;
     for (int i = first; i < first + shown; ++i) {
         const auto known = std::find_if(patches_.begin(), patches_.end(),
-                                        [i](const Patch& patch) { return patch.number == i + 1; });
+                                        [i](const Patch& patch) { return patch.index == i; });
         moved.push_back(known == patches_.end() ? patch_of(i) : *known);
     }
     patches_ = std::move(moved);
@@ -135,12 +138,12 @@ void Sounding::load_next() {
     if (!is_open()) return;
     // The likeliest first, then outwards.
     const auto expected = expected_ ? index_of(plane_->series, *expected_) : std::nullopt;
-    const int middle = expected ? *expected + 1 : patches_[patches_.size() / 2].number;
+    const int middle = expected ? int(*expected) : patches_[patches_.size() / 2].index;
     int next = -1;
     for (int i = 0; i < int(patches_.size()); ++i)
         if (patches_[std::size_t(i)].sharpness < 0 &&
-            (next < 0 || std::abs(patches_[std::size_t(i)].number - middle) <
-                             std::abs(patches_[std::size_t(next)].number - middle)))
+            (next < 0 || std::abs(patches_[std::size_t(i)].index - middle) <
+                             std::abs(patches_[std::size_t(next)].index - middle)))
             next = i;
     if (next < 0) {
         if (follow_sharpest()) {
@@ -164,7 +167,7 @@ void Sounding::load_next() {
         load_next();
     };
     wish_.want(
-        [index = patches_[std::size_t(next)].number - 1, area, plane = plane_,
+        [index = patches_[std::size_t(next)].index, area, plane = plane_,
          sources = base_.products.sources()](const Job& job) {
             const auto source = sources->of(plane);
             const LinearFrame warped = source->load(index, area, job);

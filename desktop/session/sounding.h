@@ -17,7 +17,8 @@ class Sounding : public QObject {
   public:
     struct Patch {
         FrameId frame;
-        int number = 0;        ///< of the frame, from 1
+        int number = 0;        ///< of the frame today, from 1
+        int index = 0;         ///< in the plane's series
         QImage image;          ///< empty until it is there
         float sharpness = -1;  ///< measured in the patch; below 0 until it is there
     };

@@ -94,6 +94,9 @@ HandOverPage::HandOverPage(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.series) suggest_folder();
     });
+    connect(folder_, &QLineEdit::textChanged, this,
+            [this](const QString& folder) { session_.handed_names.set_folder(folder.trimmed()); });
+    connect(&session_.handed_names, &HandedNames::changed, this, &HandOverPage::show_name);
     suggest_folder();
 }
 
@@ -392,29 +395,23 @@ void HandOverPage::show_output() {
     article_row_->setVisible(std::any_of(own().outputs.begin(), own().outputs.end(), [](const Output& one) {
         return one.name.find("{article}") != std::string::npos;
     }));
-    try {
-        const std::string listed =
-            own().article.empty() ? article_of(own(), session_.document.project().name) : std::string();
-        article_->setPlaceholderText(listed.empty() ? tr("Article number") : QString::fromStdString(listed));
-    } catch (const Error& error) {
-        article_->setPlaceholderText(tr("The list cannot be read"));
-    }
     if (const QString article = QString::fromStdString(own().article); article_->text().trimmed() != article)
         article_->setText(article);
     show_name();
 }
 
 void HandOverPage::show_name() {
-    Output output = own().outputs.empty() ? Output{} : own().outputs[std::size_t(chosen())];
-    output.name = name_->text().trimmed().toStdString();
-    try {
-        check(output);
-        const QString name = session_.exporter.name_of(output, folder_->text().trimmed());
-        const bool there = QFileInfo::exists(QDir(folder_->text().trimmed()).filePath(name));
-        name_outcome_->setText(there ? tr("%1, which exists already").arg(name) : name);
-    } catch (const Error& error) {
-        name_outcome_->setText(QString::fromUtf8(error.what()));
-    }
+    const HandedNamesValue* names = session_.handed_names.value();
+    if (!names) return name_outcome_->clear();
+    article_->setPlaceholderText(!names->list_problem.isEmpty()    ? tr("The list cannot be read")
+                                 : names->listed_article.isEmpty() ? tr("Article number")
+                                                                   : names->listed_article);
+    if (chosen() >= int(names->outputs.size())) return;
+    const NamedOutput& named = names->outputs[std::size_t(chosen())];
+    name_outcome_->setText(name_->text().trimmed().isEmpty() ? tr("The file needs a name.")
+                           : !named.problem.isEmpty()        ? named.problem
+                           : named.exists                    ? tr("%1, which exists already").arg(named.name)
+                                                             : named.name);
 }
 
 void HandOverPage::show_about() {
@@ -435,7 +432,7 @@ void HandOverPage::refresh() {
 void HandOverPage::suggest_folder() {
     outcome_->clear();
     exists_->hide();
-    if (QFileInfo(folder_->text()).isDir()) return;
+    if (!folder_->text().isEmpty()) return;
     QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
     if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
     folder_->setText(folder);
@@ -453,7 +450,6 @@ void HandOverPage::use_articles(const QString& file) {
 void HandOverPage::choose_folder() {
     const QString chosen_folder = QFileDialog::getExistingDirectory(this, tr("Save into"), folder_->text());
     if (!chosen_folder.isEmpty()) folder_->setText(chosen_folder);
-    show_name();
 }
 
 void HandOverPage::hand_over() {
@@ -495,7 +491,7 @@ void HandOverPage::show_outcomes(const std::vector<ExportOutcome>& outcomes) {
                                  QLocale().formattedDataSize(own.bytes, 1, QLocale::DataSizeSIFormat))
                       : own.problem.toHtmlEscaped());
     outcome_->setText(lines.join(QStringLiteral("<br>")));
-    show_name();
+    session_.handed_names.look_again();
 }
 
 }  // namespace moorhaze::desktop

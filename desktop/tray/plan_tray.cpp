@@ -96,7 +96,7 @@ QWidget* PlanTray::make_bring_in() {
     series_->setIconSize({72, 48});
     series_->setWordWrap(true);
     series_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    series_->setToolTip(tr("Click a series to open it"));
+    series_->setToolTip(tr("Click a series, or Return, to open it"));
     box->addWidget(series_);
     auto* by_hand = new QHBoxLayout;
     by_hand->setSpacing(8);
@@ -108,8 +108,9 @@ QWidget* PlanTray::make_bring_in() {
     by_hand->addWidget(join, 1);
     box->addLayout(by_hand);
     rows->addWidget(series_box_);
-    connect(series_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { emit series_chosen(series_->row(item)); });
+    for (auto chosen : {&QListWidget::itemClicked, &QListWidget::itemActivated})
+        connect(series_, chosen, this,
+                [this](QListWidgetItem* item) { emit series_chosen(series_->row(item)); });
     connect(&thumbs_, &SeriesThumbs::ready, this, [this](int place) {
         if (auto* item = series_->item(place)) item->setIcon(QIcon(thumbs_.find(place)));
     });

@@ -237,7 +237,6 @@ void SetsPage::show_entry(int place) {
 void SetsPage::choose(int place) {
     if (place < 0) return;
     const int on_card = run_.place_on_card(place);
-    run_.keep_list();
     if (const QString project = run_.project_of(place); !project.isEmpty())
         emit paths_chosen({project});
     else if (on_card >= 0)

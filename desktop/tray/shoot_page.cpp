@@ -176,8 +176,7 @@ ShootPage::ShootPage(Session& session, QWidget* parent)
         if (row >= 0 && row < int(desk_.run().troubles().size()))
             desk_.shoot_again(desk_.run().troubles()[std::size_t(row)]);
     });
-    connect(troubles_, &QListWidget::currentRowChanged, this,
-            [this](int row) { again_->setEnabled(row >= 0); });
+    connect(troubles_, &QListWidget::currentRowChanged, this, &ShootPage::show_again);
     for (auto signal : {&ShootDesk::state_changed, &ShootDesk::progress_changed, &ShootDesk::setup_changed})
         connect(&desk_, signal, this, &ShootPage::refresh);
     connect(&watch_, &FolderWatch::changed, this, &ShootPage::refresh);
@@ -259,6 +258,18 @@ void ShootPage::next_step() {
         case ShootState::done:
             return;
     }
+}
+
+/// Frames of an earlier view lie at places of the turntable that it has left.
+void ShootPage::show_again() {
+    const int row = troubles_->currentRow();
+    const auto& troubles = desk_.run().troubles();
+    const bool is_here =
+        row >= 0 && row < int(troubles.size()) && troubles[std::size_t(row)].view == desk_.run().view();
+    again_->setEnabled(is_here);
+    again_->setToolTip(row < 0   ? tr("Choose a frame of the list first")
+                       : is_here ? tr("Shoots the chosen frame once more, at its place")
+                                 : tr("It belongs to an earlier view: the turntable has left its place"));
 }
 
 void ShootPage::refresh() {

@@ -32,6 +32,7 @@ class ShootPage : public QWidget {
 
   private:
     void refresh();
+    void show_again();
     QString free_folder() const;
 
     Session& session_;

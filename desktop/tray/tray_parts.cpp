@@ -233,7 +233,9 @@ double ValueRow::value() const {
 
 void ValueRow::set_value(double value) {
     const QSignalBlocker quiet_field(field_), quiet_slider(slider_);
-    field_->setValue(value);
+    // The same once more would take away what is being typed.
+    const double half_step = 0.5 * std::pow(10.0, -look_.decimals);
+    if (std::abs(field_->value() - value) >= half_step) field_->setValue(value);
     slider_->setValue(to_slider(value));
 }
 

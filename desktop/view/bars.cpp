@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/view/bars.h"
 
+#include <QAccessible>
+#include <QEvent>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QProgressBar>
@@ -94,8 +96,12 @@ void JobBar::refresh() {
     updateGeometry();
 }
 
-NoticeBar::NoticeBar(QWidget* parent)
-    : QWidget(parent), icon_(new QLabel(this)), text_(new QLabel(this)), leaving_(new QTimer(this)) {
+NoticeBar::NoticeBar(QWidget* over)
+    : QWidget(over),
+      icon_(new QLabel(this)),
+      text_(new QLabel(this)),
+      more_(new QLabel(this)),
+      leaving_(new QTimer(this)) {
     setObjectName(QStringLiteral("notice"));
     setAttribute(Qt::WA_StyledBackground);
     auto* layout = new QHBoxLayout(this);
@@ -103,6 +109,7 @@ NoticeBar::NoticeBar(QWidget* parent)
     layout->setSpacing(10);
     text_->setWordWrap(true);
     text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    more_->setProperty("role", "quiet");
     auto* close = new QToolButton(this);
     close->setIcon(theme_icon(QStringLiteral("x"), Theme::current().text));
     close->setIconSize({14, 14});
@@ -110,22 +117,66 @@ NoticeBar::NoticeBar(QWidget* parent)
     close->setToolTip(tr("Close the message (Esc)"));
     layout->addWidget(icon_, 0, Qt::AlignTop);
     layout->addWidget(text_, 1);
+    layout->addWidget(more_, 0, Qt::AlignTop);
     layout->addWidget(close, 0, Qt::AlignTop);
-    connect(close, &QToolButton::clicked, this, &QWidget::hide);
+    connect(close, &QToolButton::clicked, this, &NoticeBar::close_shown);
     leaving_->setSingleShot(true);
     connect(leaving_, &QTimer::timeout, this, &NoticeBar::leave_when_read);
+    over->installEventFilter(this);
     hide();
 }
 
+bool NoticeBar::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::Resize && isVisible()) lie_over();
+    return QWidget::eventFilter(watched, event);
+}
+
+void NoticeBar::lie_over() {
+    const int width = parentWidget()->width();
+    setGeometry(0, 0, width, std::max(sizeHint().height(), layout()->heightForWidth(width)));
+    raise();
+}
+
 void NoticeBar::show_text(const QString& text, bool is_error) {
+    const bool again = isVisible() && text == shown_ && is_error == is_error_;
+    times_ = again ? times_ + 1 : 1;
+    if (isVisible() && is_error_ && !again) {
+        // It can be read in Help, What was said; what went wrong is not covered by what needs no answer.
+        if (!is_error) return;
+        unread_.removeAll(text);
+        unread_ << shown_;
+    }
+    show_now(text, is_error);
+}
+
+void NoticeBar::show_now(const QString& text, bool is_error) {
     is_error_ = is_error;
+    shown_ = text;
     const Theme& theme = Theme::current();
     icon_->setPixmap(theme_pixmap(is_error ? QStringLiteral("circle-alert") : QStringLiteral("info"),
                                   is_error ? theme.rowan : theme.quiet, 16, devicePixelRatioF()));
     icon_->setAccessibleName(is_error ? tr("Error") : tr("Note"));
-    text_->setText(text);
+    text_->setText(times_ > 1 ? tr("%1 (%2 times)").arg(text).arg(times_) : text);
+    more_->setText(tr("%1 more").arg(unread_.size()));
+    more_->setVisible(!unread_.isEmpty());
+    setAccessibleName(text);
     show();
+    lie_over();
+    // Screen readers say it without the focus going there.
+    QAccessibleEvent told(this, QAccessible::Alert);
+    QAccessible::updateAccessibility(&told);
     is_error ? leaving_->stop() : leaving_->start(reading_ms(text));
+}
+
+void NoticeBar::close_shown() {
+    times_ = 1;
+    if (unread_.isEmpty()) return hide();
+    show_now(unread_.takeLast(), true);
+}
+
+void NoticeBar::close_all() {
+    unread_.clear();
+    hide();
 }
 
 int NoticeBar::reading_ms(const QString& text) {
@@ -137,11 +188,7 @@ void NoticeBar::leave_when_read() {
     if (underMouse())
         leaving_->start(1000);
     else
-        hide();
-}
-
-QString NoticeBar::text() const {
-    return text_->text();
+        close_shown();
 }
 
 }  // namespace moorhaze::desktop

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <QList>
+#include <QStringList>
 #include <QWidget>
 
 class QLabel;
@@ -35,23 +36,37 @@ class JobBar : public QWidget {
     QToolButton* stop_;
 };
 
-/// A sentence above the picture: what happened and what to do. What went wrong stays until it is closed or
-/// replaced; what needs no answer leaves by itself, but not from under the pointer.
+/// A sentence over the upper edge of the picture, which it moves nowhere: what happened and what to do. What
+/// went wrong stays until it is closed, and nothing takes its place but what went wrong later: it comes back
+/// after that. What needs no answer leaves by itself, but not from under the pointer.
 class NoticeBar : public QWidget {
     Q_OBJECT
   public:
-    explicit NoticeBar(QWidget* parent = nullptr);
+    /// @param over  it lies over the upper edge of this one.
+    explicit NoticeBar(QWidget* over);
     void show_text(const QString& text, bool is_error);
-    QString text() const;
+    QString text() const { return shown_; }
     bool is_error() const { return is_error_; }
+    /// What is shown was read; errors before it that nobody closed come back.
+    void close_shown();
+    /// Nothing of all that holds any more.
+    void close_all();
 
     /// Long enough to be read, by the length of a text.
     static int reading_ms(const QString& text);
 
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
   private:
+    void show_now(const QString& text, bool is_error);
     void leave_when_read();
-    QLabel *icon_, *text_;
+    void lie_over();
+    QLabel *icon_, *text_, *more_;
+    QString shown_;
     bool is_error_ = false;
+    int times_ = 1;
+    QStringList unread_;  ///< errors beneath the one shown, the newest last
     QTimer* leaving_;
 };
 

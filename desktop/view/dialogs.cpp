@@ -2,20 +2,24 @@
 #include "desktop/view/dialogs.h"
 
 #include <QApplication>
+#include <QDialogButtonBox>
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QGridLayout>
 #include <QInputDialog>
 #include <QLabel>
+#include <QListWidget>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QSettings>
+#include <QVBoxLayout>
 
 #include "core/work/memory_budget.h"
 #include "core/work/scratch_file.h"
 #include "desktop/session/text.h"
+#include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -106,15 +110,24 @@ void Dialogs::memory() {
     if (taken) session_.set_memory_mb(megabytes);
 }
 
+/// The dialog completes the name before it asks whether a file of that very name shall be replaced.
+QString Dialogs::name_to_save(const QString& title, const QString& proposed, const QString& filter,
+                              const QString& ending) {
+    QFileDialog dialog(&window_, title, QFileInfo(proposed).path(), filter);
+    dialog.setAcceptMode(QFileDialog::AcceptSave);
+    dialog.setDefaultSuffix(ending);
+    dialog.selectFile(QFileInfo(proposed).fileName());
+    return dialog.exec() == QDialog::Accepted ? dialog.selectedFiles().value(0) : QString();
+}
+
 void Dialogs::save_frame() {
     const auto shown = session_.standpoint.frame();
     if (!shown) return session_.notices.notify_error(tr("There is no frame yet: open a series first."));
     const Frame& frame = session_.document.series().frames[std::size_t(session_.standpoint.place())];
     const QString proposed =
         QString::fromStdString(frame.path.stem().string()) + QStringLiteral("-single.tif");
-    const QString file = QFileDialog::getSaveFileName(&window_, tr("Save the frame shown"),
-                                                      QDir(last_folder()).filePath(proposed),
-                                                      tr("TIFF (*.tif);;JPEG (*.jpg);;PNG (*.png)"));
+    const QString file = name_to_save(tr("Save the frame shown"), QDir(last_folder()).filePath(proposed),
+                                      tr("TIFF (*.tif);;JPEG (*.jpg);;PNG (*.png)"), QStringLiteral("tif"));
     if (file.isEmpty()) return;
     try {
         WriteSettings write;
@@ -129,10 +142,9 @@ void Dialogs::save_frame() {
 }
 
 void Dialogs::save_look() {
-    QString file = QFileDialog::getSaveFileName(&window_, tr("Save as a look"), QStringLiteral("look.json"),
-                                                tr("Looks (*.json)"));
+    const QString file = name_to_save(tr("Save as a look"), QStringLiteral("look.json"), tr("Looks (*.json)"),
+                                      QStringLiteral("json"));
     if (file.isEmpty()) return;
-    if (!file.endsWith(QStringLiteral(".json"), Qt::CaseInsensitive)) file += QStringLiteral(".json");
     session_.finishing.save_look(file);
 }
 
@@ -148,10 +160,9 @@ void Dialogs::take_recipe() {
 }
 
 void Dialogs::save_recipe() {
-    QString file = QFileDialog::getSaveFileName(&window_, tr("Save the recipe"),
-                                                QStringLiteral("recipe.json"), tr("Recipes (*.json)"));
+    const QString file = name_to_save(tr("Save the recipe"), QStringLiteral("recipe.json"),
+                                      tr("Recipes (*.json)"), QStringLiteral("json"));
     if (file.isEmpty()) return;
-    if (!file.endsWith(QStringLiteral(".json"), Qt::CaseInsensitive)) file += QStringLiteral(".json");
     session_.set_recipe.save(file);
 }
 
@@ -164,8 +175,8 @@ void Dialogs::watch_folder() {
 void Dialogs::save_mask() {
     const QString proposed = text(session_.document.project().name) + QStringLiteral("-painted.png");
     const QString file =
-        QFileDialog::getSaveFileName(&window_, tr("Save what was painted as a mask"),
-                                     QDir(last_folder()).filePath(proposed), tr("PNG (*.png)"));
+        name_to_save(tr("Save what was painted as a mask"), QDir(last_folder()).filePath(proposed),
+                     tr("PNG (*.png)"), QStringLiteral("png"));
     if (!file.isEmpty()) session_.exporter.save_mask(file);
 }
 
@@ -211,6 +222,30 @@ void Dialogs::keys(const Commands& commands) {
     box.exec();
 }
 
+void Dialogs::said() {
+    QDialog dialog(&window_);
+    dialog.setObjectName(QStringLiteral("said"));
+    dialog.setWindowTitle(tr("What was said"));
+    dialog.resize(640, 420);
+    auto* rows = new QVBoxLayout(&dialog);
+    auto* list = new QListWidget(&dialog);
+    list->setWordWrap(true);
+    list->setAccessibleName(tr("What was said, the newest first"));
+    for (const Notices::Said& own : session_.notices.said()) {
+        const QString times = own.times > 1 ? tr(" (%1 times)").arg(own.times) : QString();
+        auto* item = new QListWidgetItem(
+            tr("%1   %2%3").arg(own.at.toString(QStringLiteral("HH:mm:ss")), own.text, times), list);
+        item->setIcon(theme_icon(own.is_error ? QStringLiteral("circle-alert") : QStringLiteral("info"),
+                                 own.is_error ? Theme::current().rowan : Theme::current().quiet));
+    }
+    if (list->count() == 0) list->addItem(tr("Nothing was said yet."));
+    auto* close = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
+    QObject::connect(close, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    rows->addWidget(list);
+    rows->addWidget(close);
+    dialog.exec();
+}
+
 void Dialogs::about() {
     QMessageBox::about(
         &window_, tr("About Moorhaze"),
@@ -230,6 +265,21 @@ QStringList Dialogs::under_way() const {
     if (shooting == ShootState::running || shooting == ShootState::pausing || shooting == ShootState::paused)
         works << tr("a shoot");
     return works;
+}
+
+Dialogs::Unwritten Dialogs::leave_unwritten(const QString& why) {
+    QMessageBox box(
+        QMessageBox::Warning, tr("Leave Moorhaze"),
+        tr("The project could not be written: %1 Leaving now loses what was done since.").arg(why),
+        QMessageBox::NoButton, &window_);
+    box.setObjectName(QStringLiteral("unwrittenQuestion"));
+    auto* leave = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
+    auto* again = box.addButton(tr("Try again"), QMessageBox::AcceptRole);
+    box.setDefaultButton(box.addButton(tr("Stay here"), QMessageBox::RejectRole));
+    box.exec();
+    return box.clickedButton() == leave   ? Unwritten::leave
+           : box.clickedButton() == again ? Unwritten::try_again
+                                          : Unwritten::stay;
 }
 
 bool Dialogs::may_leave() {

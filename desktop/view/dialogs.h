@@ -36,14 +36,20 @@ class Dialogs {
     void memory();
     void drop_result(ResultId result);
     void keys(const Commands& commands);
+    void said();
     void about();
 
     /// Asks where something unsaved would be lost; true when it may be.
     bool may_drop_results(const QString& title, const QString& what);
+    /// The project cannot be written; what to do.
+    enum class Unwritten { stay, try_again, leave };
+    Unwritten leave_unwritten(const QString& why);
     bool may_leave();
 
   private:
     QStringList under_way() const;
+    QString name_to_save(const QString& title, const QString& proposed, const QString& filter,
+                         const QString& ending);
     QString last_folder() const;
     void remember_folder(const QString& folder);
 

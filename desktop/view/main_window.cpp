@@ -11,6 +11,7 @@
 #include <QScreen>
 #include <QSettings>
 #include <QStackedWidget>
+#include <QTimer>
 #include <QUrl>
 #include <QVBoxLayout>
 
@@ -64,7 +65,17 @@ MainWindow::MainWindow() : session_(depth_colours()) {
     build_trays();
     connect_session();
     auto* start = new StartPage(commands_, session_.recent_projects, area_);
-    connect(start, &StartPage::project_chosen, this, [this](const QString& file) { open_paths({file}); });
+    connect(start, &StartPage::project_chosen, this, [this](const QString& file) {
+        // The second click of a double click would go to the picture that appears beneath.
+        PictureView& picture = area_->picture();
+        picture.setAttribute(Qt::WA_TransparentForMouseEvents);
+        QTimer::singleShot(QApplication::doubleClickInterval(), &picture,
+                           [&picture] { picture.setAttribute(Qt::WA_TransparentForMouseEvents, false); });
+        open_paths({file});
+    });
+    // Each press, and each other field, begins a step of undo of its own.
+    qApp->installEventFilter(this);
+    connect(qApp, &QApplication::focusChanged, this, [this] { session_.document.end_step(); });
     area_->set_empty_state(start);
     resize(kUsualSize);
     show_stage();
@@ -101,9 +112,6 @@ void MainWindow::build_layout() {
     top_row->addWidget(job_bar_);
     rows->addWidget(top);
 
-    notice_ = new NoticeBar(central);
-    rows->addWidget(notice_);
-
     auto* middle = new QWidget(central);
     auto* columns = new QHBoxLayout(middle);
     columns->setContentsMargins(0, 0, 0, 0);
@@ -117,6 +125,7 @@ void MainWindow::build_layout() {
     tone_line_ = new ToneLine(lines_);
     lines_->addWidget(tone_line_);
     area_ = new PictureArea(session_, middle);
+    notice_ = new NoticeBar(area_);
     tray_room_ = new QWidget(middle);
     tray_room_->setFixedWidth(kTrayWidth);
     columns->addWidget(lines_);
@@ -171,6 +180,18 @@ void MainWindow::build_commands() {
     steps.ask_for_project = [this] {
         if (const QString file = dialogs_.project(); !file.isEmpty()) open_paths({file});
     };
+    const auto may_go = [this](const QString& what) {
+        return dialogs_.may_drop_results(what, tr("A result has not been exported. %1 drops it.").arg(what));
+    };
+    steps.begin_anew = [this, may_go] {
+        if (may_go(tr("Beginning anew"))) session_.opening.begin_anew();
+    };
+    steps.close_series = [this, may_go] {
+        if (!may_go(tr("Closing the series"))) return;
+        session_.shoot_desk.disconnect_devices();
+        session_.folder_watch.stop();
+        session_.opening.close_series();
+    };
     steps.keep_as = [this] { dialogs_.keep_as(); };
     steps.find_frames = [this] { dialogs_.find_frames(); };
     steps.open_demo = [this](const QString& name) { open_demo(name); };
@@ -190,6 +211,7 @@ void MainWindow::build_commands() {
         commands_.refresh();
     };
     steps.show_keys = [this] { dialogs_.keys(commands_); };
+    steps.show_said = [this] { dialogs_.said(); };
     steps.show_about = [this] { dialogs_.about(); };
     steps.is_planning = [this] { return plan_->is_planning(); };
     steps.next_in_plan = [this] { plan_->next_step(); };
@@ -210,6 +232,33 @@ void MainWindow::build_commands() {
     steps.escape = [this] { escape(); };
     add_window_commands(commands_, session_, *area_, steps);
     for (const QString& heading : menu_headings()) commands_.fill_menu(menus_->addMenu(heading), heading);
+    add_recent_menu(menus_->actions().first()->menu());
+}
+
+/// The projects of the start page, from within any other: listed anew each time the menu opens.
+void MainWindow::add_recent_menu(QMenu* series) {
+    auto* lately = new QMenu(tr("Worked on lately"), series);
+    lately->setObjectName(QStringLiteral("recentMenu"));
+    series->insertMenu(series->actions().value(1), lately);
+    const auto fill = [this, lately] {
+        constexpr int kMost = 10;
+        lately->clear();
+        for (const RecentProject& own : session_.recent_projects.list()) {
+            if (lately->actions().size() == kMost) break;
+            QAction* action =
+                lately->addAction(tr("%1, %2").arg(own.name, own.saved.toString(tr("d MMM HH:mm"))));
+            action->setToolTip(text(own.file.parent_path().string()));
+            connect(action, &QAction::triggered, this,
+                    [this, file = text(own.file.string())] { open_paths({file}); });
+        }
+        if (lately->isEmpty()) lately->addAction(tr("There is none."))->setEnabled(false);
+    };
+    connect(series, &QMenu::aboutToShow, this, [this] { session_.recent_projects.look(); });
+    connect(lately, &QMenu::aboutToShow, this, fill);
+    connect(&session_.recent_projects, &RecentProjects::changed, lately, [lately, fill] {
+        if (lately->isVisible()) fill();
+    });
+    fill();
 }
 
 void MainWindow::build_trays() {
@@ -287,7 +336,7 @@ void MainWindow::connect_session() {
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.series || changes.finish) tone_line_->set_tones(session_.finishing.finish().tones);
         if (!changes.series) return;
-        if (session_.opening.problems().isEmpty()) notice_->hide();
+        if (session_.opening.problems().isEmpty()) notice_->close_all();
         show_series_name();
         show_stage();
     });
@@ -377,7 +426,7 @@ void MainWindow::escape() {
     } else if (session_.sounding.is_open()) {
         session_.sounding.close();
     } else if (notice_->isVisible()) {
-        notice_->hide();
+        notice_->close_shown();
     } else {
         (session_.jobs.busy() ? session_.jobs : session_.exports).cancel();
     }
@@ -407,6 +456,12 @@ bool MainWindow::is_settled() {
 
 // -------------------------------------------------------------------------------------------------- events
 
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::MouseButtonPress || event->type() == QEvent::TabletPress)
+        session_.document.end_step();
+    return QMainWindow::eventFilter(watched, event);
+}
+
 void MainWindow::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_V && event->modifiers() == Qt::NoModifier) {
         if (!event->isAutoRepeat()) picture_view().set_flipped(true);
@@ -432,8 +487,43 @@ void MainWindow::dropEvent(QDropEvent* event) {
     event->acceptProposedAction();
 }
 
+/// The window stays until the project is on disc, so that what cannot be written is said to somebody.
+void MainWindow::leave_when_written() {
+    if (std::exchange(is_leaving_, true)) return;
+    centralWidget()->setEnabled(false);
+    session_.notices.notify(tr("The project is being written; the window closes when it is on disc."));
+    auto* wait = new QTimer(this);
+    wait->setInterval(30);
+    connect(wait, &QTimer::timeout, this, [this, wait] {
+        const QString trouble = session_.autosave.trouble();
+        if (!session_.autosave.is_written() && trouble.isEmpty()) return;
+        wait->stop();
+        wait->deleteLater();
+        is_leaving_ = false;
+        centralWidget()->setEnabled(true);
+        if (!session_.autosave.is_written()) {
+            switch (dialogs_.leave_unwritten(trouble)) {
+                case Dialogs::Unwritten::stay:
+                    return;
+                case Dialogs::Unwritten::try_again:
+                    return leave_when_written();
+                case Dialogs::Unwritten::leave:
+                    leaves_unwritten_ = true;
+            }
+        }
+        is_leaving_ = true;  // it was asked before
+        close();
+    });
+    session_.autosave.write_now();
+    wait->start();
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (!dialogs_.may_leave()) return event->ignore();
+    if (!is_leaving_ && !dialogs_.may_leave()) return event->ignore();
+    if (!session_.autosave.is_written() && !leaves_unwritten_) {
+        event->ignore();
+        return leave_when_written();
+    }
     if (settings_) settings_->setValue(QStringLiteral("window/place"), saveGeometry());
     session_.jobs.cancel();
     session_.exports.cancel();

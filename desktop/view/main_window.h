@@ -7,6 +7,7 @@
 
 class QMenuBar;
 class QSettings;
+class QMenu;
 class QStackedWidget;
 
 namespace moorhaze::desktop {
@@ -63,6 +64,7 @@ class MainWindow : public QMainWindow {
     void closeEvent(QCloseEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void keyReleaseEvent(QKeyEvent* event) override;
     void showEvent(QShowEvent* event) override;
@@ -74,6 +76,8 @@ class MainWindow : public QMainWindow {
     void connect_session();
     void keep_on_screen();
     void show_stage();
+    void add_recent_menu(QMenu* series);
+    void leave_when_written();
     void show_series_name();
 
     void escape();
@@ -83,6 +87,7 @@ class MainWindow : public QMainWindow {
     Dialogs dialogs_{*this, session_};
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
+    bool is_leaving_ = false, leaves_unwritten_ = false;
     NoticeBar* notice_ = nullptr;
     DepthLine* line_ = nullptr;
     PlanLine* plan_line_ = nullptr;

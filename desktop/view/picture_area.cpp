@@ -68,6 +68,12 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
         if (aspect == Standpoint::Aspect::comparing || aspect == Standpoint::Aspect::stage) show_comparing();
         if (aspect == Standpoint::Aspect::stage && !picture_->underMouse()) hovered_.reset();
         show_all();
+        // The frame's edges are what is worked on: they are brought into sight.
+        const bool frames =
+            session_.standpoint.stage() == Stage::finish &&
+            session_.standpoint.finish_page() == FinishPage::frame &&
+            (aspect == Standpoint::Aspect::stage || aspect == Standpoint::Aspect::finish_page);
+        if (frames && !picture_->seen().contains(to_qrect(session_.finishing.kept()))) picture_->fit();
     });
     connect(&session_.match_points, &MatchPoints::changed, this, &PictureArea::show_points);
     connect(&session_.products, &Products::changed, this, &PictureArea::show_all);
@@ -145,9 +151,11 @@ void PictureArea::connect_views() {
     });
     connect(picture_, &PictureView::eraser_used, this, [this](bool on) {
         if (paints_sharpening())
-            session_.standpoint.set_finish_hand(on ? FinishHand::unsharpen : FinishHand::sharpen);
-        else
-            session_.standpoint.set_tool(on ? MendTool::wipe_back : MendTool::draw_in);
+            return session_.standpoint.set_finish_hand(on ? FinishHand::unsharpen : FinishHand::sharpen);
+        // Turned back, the pen does what it did before.
+        const MendTool tool = session_.standpoint.brush().tool;
+        if (on && tool != MendTool::wipe_back) tool_before_eraser_ = tool;
+        session_.standpoint.set_tool(on ? MendTool::wipe_back : tool_before_eraser_);
     });
     connect(picture_, &PictureView::brush_shaped, this, [this](double right, double up) {
         constexpr double kDoublesIn = 120, kFullIn = 200;  // logical pixels
@@ -204,6 +212,12 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
             return session_.store.find(ResultView{session_.document.id(), other->id, other->strokes});
     }
     return nullptr;
+}
+
+/// Another frame's picture must not stand for one that cannot be read.
+bool PictureArea::cannot_be_made(const ShownPicture& picture) const {
+    const auto* frame = std::get_if<FrameView>(&picture);
+    return frame && session_.store.is_broken(*frame);
 }
 
 QString PictureArea::label_of(const ShownPicture& picture) const {
@@ -273,7 +287,7 @@ void PictureArea::show_main() {
     // Until what is wanted is ready the one before stays: flipping through does not flash.
     if (const auto picture = ready(shown_.main))
         picture_->set_picture(picture, label_of(shown_.main));
-    else if (is<std::monostate>(shown_.main))
+    else if (is<std::monostate>(shown_.main) || cannot_be_made(shown_.main))
         picture_->set_picture(nullptr, {});
 }
 
@@ -464,7 +478,7 @@ bool PictureArea::is_settled() const {
     if (is<std::monostate>(shown_.main)) return true;
     if (is<LivePicture>(shown_.main)) return session_.shoot_desk.live_picture() != nullptr;
     if (is<ViewsPicture>(shown_.main) && !session_.views_look.is_settled()) return false;
-    if (!ready(shown_.main)) return false;
+    if (!ready(shown_.main) && !cannot_be_made(shown_.main)) return false;
     if (session_.standpoint.comparing().curtain || session_.standpoint.stage() == Stage::align ||
         session_.standpoint.compared_result())
         if (!is<std::monostate>(shown_.other) && !ready(shown_.other)) return false;

@@ -64,6 +64,7 @@ class PictureArea : public QWidget {
     void show_spot();     ///< the doubtful place that the person stands at, in Mend
     void show_sounding();
     void show_caption();
+    bool cannot_be_made(const ShownPicture& picture) const;
     QString label_of(const ShownPicture& picture) const;
     std::shared_ptr<const DisplayPicture> ready(const ShownPicture& picture) const;
 
@@ -72,6 +73,7 @@ class PictureArea : public QWidget {
     QWidget* twin_edge_;
     SoundingPanel* panel_;
     FinishHands* hands_;
+    MendTool tool_before_eraser_ = MendTool::draw_in;
     QWidget* empty_ = nullptr;
     QTimer* blink_;
     Shown shown_;

@@ -17,6 +17,12 @@ QString caption_words(const char* text) {
 
 }  // namespace
 
+/// The number that a frame of the merge has today: frames may have been put in another order since.
+int number_now(const Session& session, const MergeProduct& product, int number) {
+    const int place = session.document.place(product.plane->series.frames[std::size_t(number) - 1].id);
+    return place < 0 ? number : place + 1;
+}
+
 QString caption_of(Session& session, const Shown& shown, const PictureView& view,
                    std::optional<QPointF> hovered, const std::optional<FinishedPlace>& finished) {
     const ShootDesk& desk = session.shoot_desk;
@@ -71,7 +77,7 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
             if (cv::Rect({}, merge.area.size()).contains(at))
                 words = merge.source(at) > 0 ? caption_words("%1 from frame %2, %3")
                                                    .arg(where)
-                                                   .arg(merge.source(at))
+                                                   .arg(number_now(session, *product, merge.source(at)))
                                                    .arg(QLatin1String(words_for(MadeBy(merge.made_by(at)))))
                                              : caption_words("%1 covered by no frame").arg(where);
         }
@@ -82,7 +88,10 @@ QString caption_of(Session& session, const Shown& shown, const PictureView& view
                           .arg(series.chosen().size())
                     : frame_caption(series, session.standpoint.place());
         const auto* frame = std::get_if<FrameView>(&shown.main);
-        if (frame && !session.store.find(*frame)) words += caption_words(" · loading");
+        if (frame && session.store.is_broken(*frame))
+            words += caption_words(" · cannot be read");
+        else if (frame && !session.store.find(*frame))
+            words += caption_words(" · loading");
         const ProjectResult* result = session.standpoint.result();
         if (session.standpoint.stage() >= Stage::merge && result &&
             session.result_reader.is_to_come(result->id))

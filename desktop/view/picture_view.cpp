@@ -59,6 +59,7 @@ void PictureView::refresh(const QRect& area) {
 void PictureView::set_caption(const QString& caption) {
     if (caption == scene_.caption) return;
     scene_.caption = caption;
+    setAccessibleDescription(caption);
     update();
 }
 
@@ -237,10 +238,16 @@ void PictureView::update_cursor(QPointF place) {
 
 void PictureView::wheelEvent(QWheelEvent* event) {
     const int delta = event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x();
-    if (event->modifiers() & Qt::ShiftModifier)
-        emit frames_stepped(delta > 0 ? 1 : -1);
-    else
+    if (event->modifiers() & Qt::ShiftModifier) {
+        // A touchpad sends many small parts of a step.
+        wheel_rest_ += delta;
+        const int steps = wheel_rest_ / QWheelEvent::DefaultDeltasPerStep;
+        wheel_rest_ -= steps * QWheelEvent::DefaultDeltasPerStep;
+        if (steps != 0) emit frames_stepped(steps);
+    } else {
+        wheel_rest_ = 0;
         set_zoom(zoom() * std::pow(2.0, delta / 240.0), event->position());
+    }
     event->accept();
 }
 
@@ -261,7 +268,10 @@ void PictureView::tabletEvent(QTabletEvent* event) {
         eraser_ = eraser;
         emit eraser_used(eraser);
     }
-    if (event->type() == QEvent::TabletPress && paints && event->button() == Qt::LeftButton) {
+    if (event->type() == QEvent::TabletPress && paints && event->button() == Qt::LeftButton &&
+        drag_ == Drag::none) {
+        end_key_painting();
+        drag_button_ = Qt::LeftButton;
         press_ = last_ = event->position();
         begin_painting(press_, event->modifiers(), event->pressure());
     } else if (event->type() == QEvent::TabletMove && drag_ == Drag::paint) {
@@ -279,7 +289,16 @@ void PictureView::tabletEvent(QTabletEvent* event) {
     event->accept();
 }
 
+/// One hand at a time: what the keys were drawing ends where another begins.
+void PictureView::end_key_painting() {
+    if (std::exchange(key_painting_, false)) emit stroke_ended();
+}
+
 void PictureView::mousePressEvent(QMouseEvent* event) {
+    // The button that began a drag ends it; what else is pressed meanwhile changes nothing.
+    if (drag_ != Drag::none) return;
+    end_key_painting();
+    drag_button_ = event->button();
     press_ = last_ = event->position();
     if (event->button() == Qt::RightButton) {
         emit sounded(to_plane(press_));
@@ -331,6 +350,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void PictureView::mouseReleaseEvent(QMouseEvent* event) {
+    if (drag_ != Drag::none && event->button() != drag_button_) return;
     const Drag was = drag_;
     drag_ = Drag::none;
     if (was == Drag::paint) emit stroke_ended();
@@ -375,6 +395,9 @@ void PictureView::move_mark(QPointF by) {
 
 void PictureView::keyPressEvent(QKeyEvent* event) {
     const bool large = event->modifiers() & Qt::ShiftModifier;
+    if (scene_.curtain && event->modifiers() == Qt::AltModifier &&
+        (event->key() == Qt::Key_Left || event->key() == Qt::Key_Right))
+        return set_curtain_place(scene_.curtain_place + (event->key() == Qt::Key_Left ? -0.05 : 0.05));
     const double step = std::max(1.0, std::round((large ? 40 : 8) / framing_.scale()));
     switch (event->key()) {
         case Qt::Key_Left:
@@ -397,13 +420,14 @@ void PictureView::keyPressEvent(QKeyEvent* event) {
                     emit line_drawn({mark_});
                 } else if (!brush_radius_) {
                     emit pointed(mark_);
+                } else if (drag_ != Drag::none) {
+                    return;  // the mouse is drawing
                 } else if (!key_painting_) {
                     // Return puts the brush down, arrows draw, Return lifts it.
                     key_painting_ = true;
                     emit stroke_began(mark_, 1);
                 } else {
-                    key_painting_ = false;
-                    emit stroke_ended();
+                    end_key_painting();
                 }
                 return;
             }
@@ -451,10 +475,7 @@ void PictureView::focusInEvent(QFocusEvent*) {
 }
 
 void PictureView::focusOutEvent(QFocusEvent*) {
-    if (key_painting_) {
-        key_painting_ = false;
-        emit stroke_ended();
-    }
+    end_key_painting();
     space_held_ = shaping_held_ = false;
     update();
 }

@@ -23,6 +23,7 @@ class PictureView : public QWidget {
     /// A part of the picture as it might be, laid over it; null: none. Not over the other picture.
     /// @param framed  with a dashed rim and its label: it is not the picture itself.
     void set_patch(std::shared_ptr<const DisplayPicture> patch, const QString& label, bool framed = true);
+    const std::shared_ptr<const DisplayPicture>& shown_picture() const { return scene_.main.picture; }
     const std::shared_ptr<const DisplayPicture>& patch() const { return scene_.patch.picture; }
     QRect seen() const {
         return framing_.seen();
@@ -121,6 +122,7 @@ class PictureView : public QWidget {
     enum class Drag { none, point, pan, curtain, paint, line, loupe, handle };
     void reframed();
     void move_mark(QPointF by);
+    void end_key_painting();
     void begin_painting(QPointF at, Qt::KeyboardModifiers modifiers, double pressure);
     bool near_curtain(QPointF place) const;
     void update_cursor(QPointF place);
@@ -134,7 +136,9 @@ class PictureView : public QWidget {
     QPointF mark_, pointer_;
     bool pointer_inside_ = false;
     bool eraser_ = false;  ///< the pen that was seen last is turned round
+    int wheel_rest_ = 0;   ///< of a step that is not whole yet
     Drag drag_ = Drag::none;
+    Qt::MouseButton drag_button_ = Qt::NoButton;  ///< that began it
     QPointF press_, last_;
 };
 

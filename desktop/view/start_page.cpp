@@ -132,6 +132,7 @@ QWidget* StartPage::make_recent() {
 
 void StartPage::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
+    recent_.look();
     refresh();
 }
 

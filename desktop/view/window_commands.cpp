@@ -60,6 +60,11 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
                  [open = steps.open_demo, name = steps.demos[i]] { open(name); });
     menu.add("open-project", tr("Open a project..."), "Ctrl+P", tr("Goes on where a project was left"),
              steps.ask_for_project);
+    menu.add("begin-anew", tr("Begin anew"), "",
+             tr("The open series with nothing decided or made yet; what was done stays in its project"),
+             steps.begin_anew, menu.with_series());
+    menu.add("close-series", tr("Close the series"), "", tr("Back to the beginning; the project is kept"),
+             steps.close_series, menu.with_series());
     menu.add_line();
     menu.add("keep-as", tr("Keep the project as..."), "Ctrl+S",
              tr("Moves the project to where you want to have it; from then on it is saved there by itself"),
@@ -151,12 +156,19 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
                          : !s.looking.is_stopped() ? tr("They are being looked at.")
                                                    : QString();
               }});
-    menu.add("near-here", tr("Near limit here"), "[",
-             tr("The frame shown becomes the nearest that is merged; while shooting, the near mark"),
-             [&s] { is_shooting(s) ? s.shoot_desk.mark_near() : s.pointing.near_limit_here(); });
-    menu.add("far-here", tr("Far limit here"), "]",
-             tr("The frame shown becomes the farthest that is merged; while shooting, the far mark"),
-             [&s] { is_shooting(s) ? s.shoot_desk.mark_far() : s.pointing.far_limit_here(); });
+    const Menu::More limits{{}, [&s] {
+                                return is_shooting(s) || s.document.has_series()
+                                           ? QString()
+                                           : tr("Open a series first (Ctrl+O).");
+                            }};
+    menu.add(
+        "near-here", tr("Near limit here"), "[",
+        tr("The frame shown becomes the nearest that is merged; while shooting, the near mark"),
+        [&s] { is_shooting(s) ? s.shoot_desk.mark_near() : s.pointing.near_limit_here(); }, limits);
+    menu.add(
+        "far-here", tr("Far limit here"), "]",
+        tr("The frame shown becomes the farthest that is merged; while shooting, the far mark"),
+        [&s] { is_shooting(s) ? s.shoot_desk.mark_far() : s.pointing.far_limit_here(); }, limits);
     menu.add(
         "keep", tr("Keep what I draw across"), "K",
         tr("Draw a line in the picture across what shall be sharp: the range follows, with a frame to spare "
@@ -174,10 +186,16 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
         },
         menu.with_series());
     menu.add_line();
-    menu.add(
-        "put-in-order", tr("Put the frames in order"), "O",
-        tr("Lays the frames from near to far, as their sharpness tells; one step of undo"),
-        [&s] { s.culling.put_in_order(); }, menu.with_series());
+    menu.add("put-in-order", tr("Put the frames in order"), "O",
+             tr("Lays the frames from near to far, as their sharpness tells; one step of undo"),
+             [&s] { s.culling.put_in_order(); },
+             {{}, [&s] {
+                  const Looked* looked = s.products.looked();
+                  return !s.document.has_series() ? tr("Open a series first (Ctrl+O).")
+                         : looked && s.products.is_looked() && !looked->order.needs_repair()
+                             ? tr("They lie in order.")
+                             : QString();
+              }});
     menu.add(
         "turn-round", tr("Turn the order round"), "Ctrl+R", tr("The farthest frame becomes the nearest"),
         [&s] { s.culling.turn_round(); }, menu.with_series());
@@ -438,6 +456,8 @@ void add_view(Commands& commands, Session& s, PictureArea& area, const WindowSte
 void add_rest(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {
     Menu help(commands, s, kHelp);
     help.add("keys", tr("Keys"), "F1", tr("What the keys do"), steps.show_keys);
+    help.add("said", tr("What was said"), "", tr("The messages of this session, the newest first"),
+             steps.show_said);
     help.add("about", tr("About Moorhaze"), "", tr("What this is"), steps.show_about);
     Menu keys(commands, s, nullptr);
     static const char* const ids[] = {"patch-1", "patch-2", "patch-3", "patch-4",

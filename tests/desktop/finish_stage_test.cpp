@@ -9,6 +9,7 @@
 #include <QListWidget>
 #include <QPushButton>
 #include <QSpinBox>
+#include <QStyle>
 #include <fstream>
 
 #include "core/finish/colour_shift.h"
@@ -469,7 +470,7 @@ TEST_CASE("several files are handed over at once, and one that fails stops no ot
     QTest::keyClicks(&size, "100");
     QTest::keyClick(&size, Qt::Key_Return);
     const QString series = QString::fromStdString(own.session.document.project().name);
-    CHECK(own.find<QLabel>("nameOutcome").text() == series + "-blend-100.jpg");
+    wait_until([&] { return own.find<QLabel>("nameOutcome").text() == series + "-blend-100.jpg"; });
     test::click(&own.find<QPushButton>("export"));
     QLabel& outcome = own.find<QLabel>("exportOutcome");
     wait_until([&] { return outcome.text().count("Saved") == 2; });
@@ -499,7 +500,7 @@ TEST_CASE("a name that means nothing is said while it is typed, and nothing is w
     QLineEdit& name = own.find<QLineEdit>("exportName");
     name.selectAll();
     QTest::keyClicks(&name, "{sries}");
-    CHECK(own.find<QLabel>("nameOutcome").text().contains("{series}"));
+    wait_until([&] { return own.find<QLabel>("nameOutcome").text().contains("{series}"); });
     test::click(&own.find<QPushButton>("export"));
     own.settle();
     CHECK(own.said.contains("{sries} is no part of a name"));
@@ -656,4 +657,76 @@ TEST_CASE("the corners' light is placed by a click, the ground gets another colo
     CHECK_THAT(words, Catch::Contains("#336699"));
     test::click(&own.find<QPushButton>("groundColour"));
     CHECK_FALSE(own.finish().ground.colour);
+}
+
+TEST_CASE("what is measured in the finished picture is done from any stage, as soon as it is there",
+          "[finish][window]") {
+    FinishWindow own;
+    own.session.standpoint.set_stage(Stage::merge);
+    const Tones before = own.finish().tones;
+    own.session.finishing.fit_tones();
+    CHECK(own.session.standpoint.stage() == Stage::finish);
+    wait_until([&] { return own.finish().tones != before; });
+    // Given up by going elsewhere, it is not done later.
+    own.session.standpoint.set_stage(Stage::merge);
+    own.settle();
+    own.session.document.undo();
+    REQUIRE(own.finish().tones == before);
+    own.session.finishing.fit_tones();
+    own.session.standpoint.set_stage(Stage::merge);
+    own.settle();
+    own.session.standpoint.set_stage(Stage::finish);
+    own.settle();
+    CHECK(own.finish().tones == before);
+}
+
+TEST_CASE("a number that is being typed stays, whatever else is refreshed", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::light);
+    auto* field = own.find<QWidget>("exposure").findChild<QDoubleSpinBox*>();
+    field->setFocus();
+    field->selectAll();
+    QTest::keyClicks(field, "1.2");
+    emit own.session.set_run.changed();  // ten times a second while a set runs
+    emit own.session.products.changed(Products::Kind::look);
+    CHECK(field->text().startsWith("1.2"));
+    QTest::keyClick(field, Qt::Key_Return);
+    CHECK(own.finish().light.exposure_ev == Approx(1.2));
+}
+
+TEST_CASE("two drags of one slider are two steps of undo, one drag is one", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::light);
+    auto* slider = own.find<QWidget>("exposure").findChild<QSlider*>();
+    const auto drag = [&](int by) {
+        // At the handle, where it lies: elsewhere a press would move it there.
+        const QPoint at(QStyle::sliderPositionFromValue(slider->minimum(), slider->maximum(), slider->value(),
+                                                        slider->width()),
+                        slider->height() / 2);
+        QTest::mousePress(slider, Qt::LeftButton, {}, at);
+        for (int i = 1; i <= 3; ++i) slider->setValue(slider->value() + by);
+        QTest::mouseRelease(slider, Qt::LeftButton, {}, at);
+    };
+    drag(20);
+    const double once = own.finish().light.exposure_ev;
+    drag(20);
+    CHECK(own.finish().light.exposure_ev > once);
+    own.session.document.undo();
+    CHECK(own.finish().light.exposure_ev == Approx(once).margin(0.3));
+    own.session.document.undo();
+    CHECK(own.finish().light.exposure_ev == 0);
+}
+
+TEST_CASE("Finish opens with the frame's edges in sight", "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::light);
+    own.session.standpoint.set_stage(Stage::merge);
+    own.settle();
+    PictureView& view = own.main.picture_view();
+    view.set_view(8, {120, 70});
+    REQUIRE_FALSE(view.seen().contains(QRect(0, 0, 200, 120)));
+    own.session.standpoint.set_finish_page(FinishPage::frame);
+    own.session.standpoint.set_stage(Stage::finish);
+    own.settle();
+    CHECK(view.seen().contains(to_qrect(own.session.finishing.kept())));
 }

@@ -375,3 +375,51 @@ TEST_CASE("undo while a merge runs takes back the step, not the merge", "[interr
     session.document.redo();
     CHECK(session.merging.is_current());
 }
+
+TEST_CASE("frames that are put in another order are counted as they lie now, whatever was made before",
+          "[interrupted]") {
+    StripSession own;
+    Session& session = own.session;
+    own.merge();
+    const FrameId first = session.document.id_at(0);
+    session.culling.turn_round();
+    wait_until([&] { return session.looking.is_done() && !session.jobs.busy(); });
+    const PlanePtr plane = session.products.merge(test::results(session)[0].id)->plane;
+    session.standpoint.set_stage(Stage::mend);
+    session.sounding.drop({20, 60}, 21, plane);
+    wait_until([&] { return session.sounding.is_settled() && !session.sounding.patches().empty(); });
+    for (const Sounding::Patch& patch : session.sounding.patches())
+        CHECK(patch.number == session.document.place(patch.frame) + 1);
+    CHECK(session.document.place(first) == kInterruptedFrames - 1);
+}
+
+TEST_CASE("a source that a person picks while the sounding is loading stays", "[interrupted]") {
+    StripSession own;
+    Session& session = own.session;
+    own.merge();
+    session.standpoint.set_stage(Stage::mend);
+    const Shown shown = shown_of(session.document, session.standpoint, session.products, {});
+    session.pointing.point_at({20, 60}, false, shown, 21);
+    REQUIRE_FALSE(session.sounding.is_settled());
+    const FrameId picked = session.document.id_at(kInterruptedFrames - 1);
+    session.standpoint.set_source(picked);  // from the tray, without the panel
+    wait_until([&] { return session.sounding.is_settled(); });
+    CHECK(session.standpoint.source() == picked);
+}
+
+TEST_CASE("a card that is opened while a set runs is listed when the set has ended", "[interrupted]") {
+    const test::Scratch scratch, other;
+    test::write_series(other, test::edge_series({240, 140}, 4));
+    StripSession own;
+    Session& session = own.session;
+    session.set_run.make_recipe();
+    session.set_run.set_out(QString::fromStdString(scratch.folder().string()));
+    const QString before = session.set_run.entries()[0].name;
+    session.set_run.start(2000);
+    session.opening.open({other.folder()});
+    wait_until([&] { return session.document.series().count() == 4; });
+    CHECK(session.set_run.entries()[0].name == before);  // the list is the run's
+    wait_until([&] { return !session.set_run.is_running() && session.looking.is_done(); });
+    wait_until([&] { return session.set_run.entries()[0].frames == 4; });
+    CHECK(session.set_run.state().contains("done"));  // how the run went is still said
+}

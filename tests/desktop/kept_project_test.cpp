@@ -440,7 +440,8 @@ TEST_CASE("the empty window lists what was worked on, opens it with a click, and
         test::settle(main);
         main.session().autosave.keep_as(elsewhere.folder(), "kept");
         wait_until([&] { return !main.session().autosave.is_unsaved(); });
-        CHECK(main.close());  // nothing would be lost, so nothing is asked
+        main.close();  // nothing would be lost, so nothing is asked; it ends when all is on disc
+        wait_until([&] { return !main.isVisible() && main.session().autosave.is_written(); });
     }
     // One that nobody has touched for long.
     const fs::path old = unsaved / "old" / "old.moorhaze";
@@ -453,7 +454,7 @@ TEST_CASE("the empty window lists what was worked on, opens it with a click, and
     main.session().autosave.set_folder(unsaved);
     main.show();
     auto* list = test::named<QListWidget>(main, "recentProjects");
-    REQUIRE(list->count() == 2);
+    wait_until([&] { return list->count() == 2; });
     CHECK(list->item(0)->text().startsWith("kept\ntoday"));
     CHECK(list->item(1)->text().contains("not kept"));
     CHECK(main.session().recent_projects.list()[0].picture.width() == 160);
@@ -549,4 +550,150 @@ TEST_CASE("a window that is killed at any moment has lost no result and at most 
     CHECK(results_seen > 0);
     WARN(kills << " kills: " << results_seen << " results and " << strokes_seen
                << " strokes found again, the oldest stroke lost was " << latest_lost_ms << " ms old");
+}
+
+TEST_CASE("a series that has a project goes on where it was left, and begins anew only when it is asked to",
+          "[kept]") {
+    const test::Scratch scratch;
+    fs::path first;
+    {
+        KeptSession own(scratch.folder());
+        own.merge();
+        own.wait_until_saved();
+        first = own.file();
+    }
+    KeptSession own(scratch.folder());
+    wait_until([&] { return own.session.document.file() == first && !own.session.jobs.busy(); });
+    REQUIRE(test::results(own.session).size() == 1);
+    CHECK(own.was_told("goes on where it was left"));
+    own.session.opening.begin_anew();
+    wait_until([&] { return test::results(own.session).empty() && own.session.looking.is_done(); });
+    CHECK(own.session.document.series().count() == StripSession::kFrames);
+    CHECK(own.file() != first);
+    CHECK(fs::exists(first));
+    own.session.opening.close_series();
+    CHECK_FALSE(own.session.document.has_series());
+    // The same names with other pictures are another series.
+    const test::Scratch frames;
+    for (const auto& file : fs::directory_iterator(StripSession::files().folder()))
+        fs::copy_file(file.path(), frames / file.path().filename());
+    own.open(frames.folder());
+    own.merge();
+    own.wait_until_saved();
+    const fs::path of_copies = own.file();
+    own.session.opening.close_series();
+    for (const auto& file : fs::directory_iterator(frames.folder())) fs::remove(file.path());
+    test::write_series(frames, test::edge_series({240, 140}, StripSession::kFrames));
+    own.open(frames.folder());
+    CHECK(own.file() != of_copies);
+    CHECK(test::results(own.session).empty());
+}
+
+TEST_CASE("of a card, the series worked on before is as it was left when it is opened again", "[kept]") {
+    const test::Scratch scratch, card;
+    for (const char* name : {"one", "two"}) {
+        fs::create_directories(card / name);
+        for (const auto& file : fs::directory_iterator(StripSession::files().folder()))
+            fs::copy_file(file.path(), card / name / file.path().filename());
+    }
+    KeptSession own(scratch.folder(), false);
+    own.open(card.folder());
+    REQUIRE(own.session.document.project().card.size() == 2);
+    own.merge();
+    const auto go_to = [&](int place) {
+        own.session.opening.open_from_card(place);
+        wait_until([&] {
+            return own.session.document.project().card_place == place && !own.session.jobs.busy() &&
+                   own.session.looking.is_done() && own.session.result_reader.is_settled();
+        });
+    };
+    go_to(1);
+    CHECK(test::results(own.session).empty());
+    go_to(0);
+    REQUIRE(test::results(own.session).size() == 1);
+    CHECK(own.session.products.merge(test::results(own.session)[0].id));
+}
+
+TEST_CASE("a project that is still being written opens when it is, unless something else was asked for",
+          "[kept]") {
+    const test::Scratch scratch, other;
+    test::write_series(other, test::edge_series({240, 140}, 4));
+    KeptSession own(scratch.folder());
+    own.merge();
+    own.wait_until_saved();
+    const fs::path first = own.file();
+    own.draw(60, 60);
+    own.session.opening.close_series();  // it is being written now
+    REQUIRE_FALSE(own.session.autosave.is_settled());
+    own.session.opening.open({first});
+    CHECK(own.was_told("still being written"));
+    own.session.opening.open({other.folder()});
+    wait_until([&] { return own.session.document.series().count() == 4; });
+    wait_until([&] { return own.session.autosave.is_settled() && own.session.looking.is_done(); });
+    QTest::qWait(100);
+    CHECK(own.session.document.series().count() == 4);
+    own.session.opening.close_series();
+    own.session.opening.open({first});
+    wait_until([&] { return own.session.document.file() == first; });
+    CHECK(test::results(own.session)[0].strokes.size() == 1);
+}
+
+TEST_CASE("kept on another disc while another series is opened, each project lies where it counts as lying",
+          "[kept]") {
+    const test::Scratch scratch, other;
+    test::write_series(other, test::edge_series({240, 140}, 4));
+    KeptSession own(scratch.folder());
+    own.merge();
+    own.wait_until_saved();
+    const fs::path to = scratch / "kept";
+    fs::create_directories(to);
+    own.session.autosave.keep_as(to, "strips");
+    own.session.autosave.keep_as(to, "twice");  // asked for in haste: the first holds
+    own.session.opening.open({other.folder()});
+    wait_until([&] { return own.session.document.series().count() == 4; });
+    wait_until([&] { return own.session.autosave.is_settled() && own.session.looking.is_done(); });
+    CHECK(fs::exists(to / "strips" / "strips.moorhaze"));
+    CHECK_FALSE(fs::exists(to / "twice"));
+    CHECK(own.session.document.file() != to / "strips" / "strips.moorhaze");
+    CHECK(own.session.document.project().name != "strips");
+    CHECK(own.was_told("already"));
+    KeptSession again(scratch / "elsewhere", false);
+    again.open(to / "strips" / "strips.moorhaze");
+    CHECK(test::results(again.session).size() == 1);
+}
+
+TEST_CASE("the window ends when all is on disc, and says what cannot be written while somebody is there",
+          "[kept][window]") {
+    const test::Scratch scratch;
+    MainWindow main;
+    main.session().autosave.set_folder(scratch / "unsaved");
+    main.show();
+    main.open_paths({QString::fromStdString(StripSession::files().folder().string())});
+    wait_until([&] { return main.session().looking.is_done(); });
+    main.session().merging.merge();
+    wait_until([&] { return !test::results(main.session()).empty(); });
+    main.session().merging.rename(test::results(main.session())[0].id, "the last word");
+    const fs::path file = main.session().autosave.keeper()->file();
+    QString said;
+    {
+        const FullDisc full(100);
+        QTimer::singleShot(0, qApp, [&] { main.close(); });
+        QTimer asks;
+        asks.setInterval(50);
+        QObject::connect(&asks, &QTimer::timeout, &main, [&] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            if (!box || box->objectName() != "unwrittenQuestion") return;
+            said = box->text();
+            for (QAbstractButton* button : box->buttons())
+                if (button->text() == "Stay here") button->click();
+        });
+        asks.start();
+        wait_until([&] { return !said.isEmpty(); });
+    }
+    CHECK(said.contains("could not be written"));
+    CHECK(main.isVisible());
+    wait_until([&] { return main.session().autosave.is_written(); });  // it is tried again by itself
+    main.close();
+    wait_until([&] { return !main.isVisible(); });
+    CHECK(test::read_all(file).find("the last word") != std::string::npos);
 }

@@ -238,3 +238,63 @@ TEST_CASE("with a brush the left button paints, and the keyboard can paint too",
     CHECK((began.size() == 2 && ended.size() == 2));
     CHECK(moved.back()[0].toPointF().x() == Approx(began.back()[0].toPointF().x() + 40));
 }
+
+TEST_CASE("one hand draws at a time: what else is pressed meanwhile neither ends nor loses a stroke",
+          "[desktop]") {
+    const auto view = view_with({800, 600});
+    view->set_brush(10);
+    QSignalSpy began(view.get(), &PictureView::stroke_began), ended(view.get(), &PictureView::stroke_ended),
+        sounded(view.get(), &PictureView::sounded);
+    QTest::mousePress(view.get(), Qt::LeftButton, {}, {100, 100});
+    QTest::mousePress(view.get(), Qt::MiddleButton, {}, {110, 100});
+    QTest::mousePress(view.get(), Qt::RightButton, {}, {110, 100});
+    QTest::mouseRelease(view.get(), Qt::MiddleButton, {}, {110, 100});
+    QTest::mouseRelease(view.get(), Qt::RightButton, {}, {110, 100});
+    CHECK(ended.isEmpty());
+    CHECK(sounded.isEmpty());
+    QTest::keyClick(view.get(), Qt::Key_Return);  // the keys have to wait, too
+    CHECK(began.size() == 1);
+    QTest::mouseRelease(view.get(), Qt::LeftButton, {}, {120, 100});
+    CHECK(ended.size() == 1);
+    // The other way round: the mouse takes over from the keys.
+    QTest::keyClick(view.get(), Qt::Key_Return);
+    QTest::keyClick(view.get(), Qt::Key_Right);
+    CHECK(began.size() == 2);
+    QTest::mousePress(view.get(), Qt::LeftButton, {}, {300, 100});
+    CHECK(ended.size() == 2);
+    CHECK(began.size() == 3);
+    QTest::mouseRelease(view.get(), Qt::LeftButton, {}, {310, 100});
+    CHECK(ended.size() == 3);
+    QTest::keyClick(view.get(), Qt::Key_Return);  // puts the brush down anew, and does not lift one
+    CHECK(began.size() == 4);
+}
+
+TEST_CASE("Shift and the wheel step by whole notches, however finely a touchpad sends them", "[desktop]") {
+    const auto view = view_with({800, 600});
+    QSignalSpy stepped(view.get(), &PictureView::frames_stepped);
+    const auto turn = [&](int delta) {
+        QWheelEvent wheel({100, 100}, view->mapToGlobal(QPointF(100, 100)), {}, QPoint(0, delta),
+                          Qt::NoButton, Qt::ShiftModifier, Qt::NoScrollPhase, false);
+        QCoreApplication::sendEvent(view.get(), &wheel);
+    };
+    for (int i = 0; i < 29; ++i) turn(4);
+    CHECK(stepped.isEmpty());
+    turn(4);
+    REQUIRE(stepped.size() == 1);
+    CHECK(stepped[0][0].toInt() == 1);
+    turn(-240);
+    CHECK(stepped[1][0].toInt() == -2);
+}
+
+TEST_CASE("the curtain is drawn by keys, and what the caption says can be read aloud", "[desktop]") {
+    const auto view = view_with({800, 600});
+    view->set_other(even_picture({800, 600}, {30, 200, 30}), QStringLiteral("green"));
+    view->set_curtain(true);
+    const QColor right = colour_at(*view, {420, 300});
+    for (int i = 0; i < 3; ++i) QTest::keyClick(view.get(), Qt::Key_Right, Qt::AltModifier);
+    CHECK(colour_at(*view, {420, 300}) != right);
+    for (int i = 0; i < 30; ++i) QTest::keyClick(view.get(), Qt::Key_Left, Qt::AltModifier);
+    CHECK(colour_at(*view, {420, 300}) == right);  // at its end it stays
+    view->set_caption(QStringLiteral("frame 3"));
+    CHECK(view->accessibleDescription() == "frame 3");
+}

@@ -240,7 +240,7 @@ TEST_CASE("a script that cannot save ends with the reason, not with success", "[
     CHECK(ended.err.contains("/no/such/folder/a heath.tif"));
     const Ended nothing = scripted("save /tmp/heath.tif\nquit\n");
     CHECK(nothing.code == 1);
-    CHECK(nothing.err.contains("merge first"));
+    CHECK(nothing.err.contains("Nothing is merged yet"));
 }
 
 TEST_CASE("window, command line and a written project give the same pixels for the same decisions",
@@ -302,13 +302,28 @@ TEST_CASE("what needs no answer leaves by itself, what went wrong stays", "[wind
     CHECK(NoticeBar::reading_ms(QString(150, 'h')) > 10'000);
     main.session().notices.notify_error("heather.jpg: gone");
     CHECK(main.notice().isVisible());
+    const QRect picture = main.picture_view().geometry();
+    // What needs no answer does not cover it; what went wrong later does, and then the former comes back.
+    main.session().notices.notify("bog");
+    CHECK(main.notice().text() == "heather.jpg: gone");
+    main.session().notices.notify_error("cup.jpg: cut off");
+    main.session().notices.notify_error("cup.jpg: cut off");
+    CHECK(main.notice().text() == "cup.jpg: cut off");
+    QTest::qWait(NoticeBar::reading_ms("bog") + 300);
+    CHECK(main.notice().isVisible());
+    CHECK(main.picture_view().geometry() == picture);  // nothing moves under a hand
+    main.notice().close_shown();
+    CHECK(main.notice().text() == "heather.jpg: gone");
+    main.notice().close_shown();
+    CHECK_FALSE(main.notice().isVisible());
     main.session().notices.notify("bog");
     CHECK(main.notice().isVisible());
     wait_until([&] { return !main.notice().isVisible(); }, 10'000);
-    main.session().notices.notify("bog");
-    main.session().notices.notify_error("heather.jpg: gone");
-    QTest::qWait(NoticeBar::reading_ms("bog") + 300);
-    CHECK(main.notice().isVisible());
+    // All of it can be read again, what was said twice in a row as one.
+    const auto& said = main.session().notices.said();
+    REQUIRE(said.size() == 4);
+    CHECK(said[1].text == "cup.jpg: cut off");
+    CHECK(said[1].times == 2);
 }
 
 TEST_CASE("the sounding closes with its stage", "[window]") {
@@ -319,4 +334,36 @@ TEST_CASE("the sounding closes with its stage", "[window]") {
     main.session().standpoint.set_stage(Stage::align);
     CHECK_FALSE(main.session().sounding.is_open());
     settle(main);
+}
+
+TEST_CASE("a frame that cannot be read shows nothing, not the frame before it", "[window]") {
+    const test::Scratch scratch;
+    for (const auto& file : std::filesystem::directory_iterator(test::StripSession::files().folder()))
+        std::filesystem::copy_file(file.path(), scratch / file.path().filename());
+    MainWindow main;
+    main.resize(1000, 700);
+    main.show();
+    main.open_paths({QString::fromStdString(scratch.folder().string())});
+    wait_until([&] { return main.session().looking.is_done(); });
+    test::settle(main);
+    REQUIRE(main.picture_view().shown_picture());
+    // Not one of those around the middle, which are there already.
+    std::filesystem::remove(main.session().document.series().frames[0].path);
+    main.session().standpoint.set_place(0);
+    test::settle(main);
+    CHECK_FALSE(main.picture_view().shown_picture());
+}
+
+TEST_CASE("what cannot be done is not offered: limits and order without a series, order where it is right",
+          "[window]") {
+    MainWindow main;
+    main.show();
+    for (const char* id : {"near-here", "far-here", "put-in-order", "begin-anew", "close-series"})
+        CHECK_FALSE(main.commands().action(QLatin1String(id))->isEnabled());
+    main.open_paths({QString::fromStdString(test::StripSession::files().folder().string())});
+    wait_until([&] { return main.session().looking.is_done(); });
+    test::settle(main);
+    CHECK(main.commands().action(QStringLiteral("near-here"))->isEnabled());
+    CHECK(main.commands().action(QStringLiteral("put-in-order"))->isEnabled() ==
+          main.session().products.looked()->order.needs_repair());
 }

@@ -300,3 +300,26 @@ TEST_CASE("a card is cut and joined by frames, also where the series was turned 
     CHECK(joined.card[0].frames.size() == 14);
     CHECK_THROWS_AS(joined_with_next(joined), BadParameter);
 }
+
+TEST_CASE("steps of one drag are one, but not across a merge, and not two drags", "[history]") {
+    History history(Project{});
+    const auto named = [&](const char* name) { return with_name(history.now(), name); };
+    history.edit("slider", named("4"), "slider");
+    history.edit("slider", named("6"), "slider");
+    CHECK(history.steps() == 1);
+    history.end_step();
+    history.edit("slider", named("7"), "slider");
+    CHECK(history.steps() == 2);
+    // A merge came between: what was decided before it can be gone back to.
+    ProjectResult result;
+    result.id = {1};
+    history.happened([&](const Project& own) { return with_result(own, result); });
+    history.edit("slider", named("9"), "slider");
+    history.undo();
+    CHECK(history.now().name == "7");
+    CHECK(history.now().results.size() == 1);
+    history.undo();
+    CHECK(history.now().name == "6");
+    history.undo();
+    CHECK(history.now().name.empty());
+}
