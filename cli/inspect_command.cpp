@@ -1,8 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 #include <iostream>
+#include <locale>
+#include <sstream>
 
 #include "cli/commands.h"
+#include "core/merge/frame_source.h"
+#include "core/merge/sharp_frames.h"
+#include "core/project/align_series.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -11,7 +16,74 @@ struct InspectArguments {
     FramesArgument frames;
     std::string cache;
     bool json = false;
+    int reference = 0;
+    std::vector<std::string> at;  ///< X,Y each, pixels of the reference frame
 };
+
+/// A place that was asked for, and the frames that are sharpest there.
+struct AskedPlace {
+    cv::Point2d place;
+    SharpFrames sharp;
+};
+
+constexpr std::size_t kFrameBytes = std::size_t(1) << 30;  // the frame asked, decoded
+
+cv::Point2d parse_place(const std::string& text) {
+    double x = 0, y = 0;
+    char comma = 0;
+    std::istringstream in(text);
+    in.imbue(std::locale::classic());
+    if (!(in >> x >> comma >> y) || comma != ',' || in.peek() != std::char_traits<char>::eof())
+        throw BadParameter("--at " + text + ": X,Y is needed, pixels of the reference frame");
+    return {x, y};
+}
+
+/// Each frame is decoded once, for all places.
+std::vector<AskedPlace> ask_places(const Series& series, const InspectArguments& arguments, int suggested,
+                                   const Job& job) {
+    std::vector<AskedPlace> asked;
+    std::vector<SharpAtPlace> judges;
+    const double reach = usual_reach(series.size());
+    for (const std::string& text : arguments.at) {
+        const cv::Point2d place = parse_place(text);
+        if (!cv::Rect2d(-0.5, -0.5, series.size().width, series.size().height).contains(place))
+            throw BadParameter("--at " + text + ": the frames have " + std::to_string(series.size().width) +
+                               " x " + std::to_string(series.size().height) + " pixels");
+        asked.push_back({place, {}});
+        judges.emplace_back(place, reach);
+    }
+    Project project = project_of(series);
+    if (const auto frame = frame_numbered(arguments.reference, project, "--reference"))
+        project = with_reference(std::move(project), frame);
+    const SeriesGeometry geometry =
+        align_series(series, align_inputs(project, series.frames[std::size_t(suggested)].id), nullptr,
+                     job.part(0, 0.7))
+            .geometry;
+    const FrameSource source(series, geometry, std::make_shared<FrameCache>(kFrameBytes));
+    for (int frame = 0; frame < series.count(); ++frame) {
+        if (!geometry.frames[std::size_t(frame)].registered) continue;
+        const Job own =
+            job.part(0.7 + 0.3 * frame / series.count(), 0.7 + 0.3 * (frame + 1) / series.count());
+        for (SharpAtPlace& judge : judges)
+            judge.add(frame, source.load(frame, judge.part(), own.quiet()), own.quiet());
+    }
+    for (std::size_t i = 0; i < judges.size(); ++i) asked[i].sharp = judges[i].frames(job.quiet());
+    return asked;
+}
+
+nlohmann::json places_json(const std::vector<AskedPlace>& asked) {
+    auto places = nlohmann::json::array();
+    for (const AskedPlace& own : asked) {
+        auto frames = nlohmann::json::array(), certainty = nlohmann::json::array();
+        for (const SharpFrames::Own& sharp : own.sharp.frames) {
+            frames.push_back(sharp.frame + 1);
+            certainty.push_back(sharp.certainty);
+        }
+        places.push_back(
+            {{"x", own.place.x}, {"y", own.place.y}, {"frames", frames}, {"certainty", certainty}});
+    }
+    return places;
+}
 
 /// One series and all that was found out about it.
 struct Inspected {
@@ -58,7 +130,7 @@ void put_order(nlohmann::json& entry, const Inspected& own, int before) {
 }
 
 void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries>& found,
-                const std::vector<std::string>& problems) {
+                const std::vector<AskedPlace>& asked, const std::vector<std::string>& problems) {
     nlohmann::json report{{"name", all[0].series.name}};
     report["frames"] = nlohmann::json::array();
     report["gaps"] = nlohmann::json::array();
@@ -100,6 +172,7 @@ void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries
         put_order(report, all[0], 0);
         report["mixed"] = all[0].looked.mixed;
     }
+    if (!asked.empty()) report["places"] = places_json(asked);
     report["warnings"] = warnings;
     std::cout << report.dump(2) << "\n";
 }
@@ -138,7 +211,13 @@ void run_inspect(const InspectArguments& arguments, const Common& common) {
             all.push_back({std::move(own.series), std::move(looked)});
         }
     }
-    if (arguments.json) return print_json(all, found, problems);
+    std::vector<AskedPlace> asked;
+    if (!arguments.at.empty()) {
+        if (all.size() > 1) throw BadParameter("--at needs one series: choose it with --series");
+        const ProgressLine line("asking at the places", common);
+        asked = ask_places(all[0].series, arguments, all[0].looked.whole.suggested_reference, line.job());
+    }
+    if (arguments.json) return print_json(all, found, asked, problems);
     if (all.size() > 1) std::printf("%zu series\n", all.size());
     int before = 0;
     for (std::size_t s = 0; s < all.size(); ++s) {
@@ -148,6 +227,14 @@ void run_inspect(const InspectArguments& arguments, const Common& common) {
                     found[s].reason.empty() ? "" : (" (" + found[s].reason + ")").c_str());
         print_text(all[s], before);
         before += series.count();
+    }
+    for (const AskedPlace& own : asked) {
+        std::printf("at %g,%g: ", own.place.x, own.place.y);
+        if (own.sharp.frames.empty()) std::printf("no frame is sharp here");
+        for (std::size_t i = 0; i < own.sharp.frames.size(); ++i)
+            std::printf("%sframe %d (%.0f %%)", i > 0 ? ", and behind or before it " : "",
+                        own.sharp.frames[i].frame + 1, 100 * own.sharp.frames[i].certainty);
+        std::printf("\n");
     }
 }
 
@@ -161,6 +248,14 @@ CLI::App* add_inspect(CLI::App& app, const Common& common) {
     command->add_flag("--json", arguments->json, "As JSON");
     command->add_option("--cache", arguments->cache,
                         "Folder that keeps what was seen of each frame, for the next time");
+    command
+        ->add_option("--at", arguments->at,
+                     "Which frames are sharpest at X,Y, pixels of the reference frame; may be given again")
+        ->type_name("X,Y")
+        ->expected(1)
+        ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
+    command->add_option("--reference", arguments->reference, "Frame that places are in; counts from 1")
+        ->check(CLI::PositiveNumber);
     command->callback([arguments, &common] { run_inspect(*arguments, common); });
     return command;
 }

@@ -8,8 +8,8 @@
 #include <algorithm>
 #include <cstdio>
 
-#include "desktop/session/standing.h"
-#include "desktop/session/text.h"
+#include "desktop/session/projects/standing.h"
+#include "desktop/session/work/text.h"
 #include "desktop/tray/plan_tray.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/main_window.h"

@@ -13,8 +13,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/commands.h"
 
 namespace moorhaze::desktop {

@@ -11,8 +11,8 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/commands.h"
 
 namespace moorhaze::desktop {

@@ -9,7 +9,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/document/facts.h"
 #include "desktop/tray/tray_parts.h"
 
 namespace moorhaze::desktop {

@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "desktop/session/brushwork.h"
+#include "desktop/session/hands/brushwork.h"
 
 class QLabel;
 class QPushButton;

@@ -9,7 +9,7 @@
 #include <QSignalBlocker>
 #include <QVBoxLayout>
 
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 
 namespace moorhaze::desktop {
 namespace {

@@ -21,7 +21,7 @@
 #include <algorithm>
 
 #include "core/project/words.h"
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 
 namespace moorhaze::desktop {
 namespace {

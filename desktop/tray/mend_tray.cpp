@@ -9,8 +9,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/tray/fill_page.h"
 #include "desktop/tray/snag_list.h"
 #include "desktop/tray/stroke_list.h"

@@ -17,7 +17,7 @@
 #include <tuple>
 
 #include "core/project/words.h"
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/commands.h"
 
 namespace moorhaze::desktop {

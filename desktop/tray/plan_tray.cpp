@@ -9,8 +9,8 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/tray/raw_page.h"
 #include "desktop/tray/sets_page.h"
 #include "desktop/tray/setup_page.h"

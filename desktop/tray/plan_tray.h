@@ -3,8 +3,8 @@
 #include <array>
 #include <functional>
 
-#include "desktop/session/series_thumbs.h"
 #include "desktop/session/session.h"
+#include "desktop/session/shown/series_thumbs.h"
 #include "desktop/tray/tray_parts.h"
 
 class QButtonGroup;

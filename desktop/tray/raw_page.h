@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "desktop/session/opening.h"
+#include "desktop/session/projects/opening.h"
 
 class QComboBox;
 class QPushButton;

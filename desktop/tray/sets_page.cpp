@@ -16,7 +16,7 @@
 #include <algorithm>
 
 #include "core/sets/outcome.h"
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/commands.h"
 #include "desktop/view/theme.h"

@@ -4,8 +4,8 @@
 #include <QWidget>
 #include <array>
 
-#include "desktop/session/series_thumbs.h"
 #include "desktop/session/session.h"
+#include "desktop/session/shown/series_thumbs.h"
 
 class QCheckBox;
 class QLabel;

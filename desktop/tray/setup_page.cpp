@@ -13,7 +13,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/document/facts.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/theme.h"
 

@@ -4,7 +4,7 @@
 #include <functional>
 #include <map>
 
-#include "desktop/session/saved_setups.h"
+#include "desktop/session/shoot/saved_setups.h"
 
 class QCheckBox;
 class QComboBox;

@@ -2,7 +2,7 @@
 #pragma once
 #include <QPixmap>
 
-#include "desktop/session/display_picture.h"
+#include "desktop/session/work/display_picture.h"
 
 namespace moorhaze::desktop {
 

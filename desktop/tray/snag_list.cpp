@@ -7,8 +7,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/tray/small_picture.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/commands.h"

@@ -3,8 +3,8 @@
 #include <QTimer>
 #include <QWidget>
 
-#include "desktop/session/brushwork.h"
-#include "desktop/session/snag_walk.h"
+#include "desktop/session/hands/brushwork.h"
+#include "desktop/session/shown/snag_walk.h"
 
 class QLabel;
 class QListWidget;

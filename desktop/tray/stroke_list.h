@@ -4,7 +4,7 @@
 #include <QTimer>
 #include <QWidget>
 
-#include "desktop/session/brushwork.h"
+#include "desktop/session/hands/brushwork.h"
 
 class QLabel;
 class QListWidget;

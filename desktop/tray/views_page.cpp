@@ -12,7 +12,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 
 namespace moorhaze::desktop {
 namespace {

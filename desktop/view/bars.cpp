@@ -11,7 +11,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "desktop/session/job_runner.h"
+#include "desktop/session/work/job_runner.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {

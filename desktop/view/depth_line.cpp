@@ -10,7 +10,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/document/facts.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {

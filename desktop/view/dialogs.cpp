@@ -18,7 +18,7 @@
 
 #include "core/work/memory_budget.h"
 #include "core/work/scratch_file.h"
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {

@@ -5,8 +5,8 @@
 #include <cmath>
 #include <map>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/depth_line.h"
 #include "desktop/view/path_bar.h"
 #include "desktop/view/sounding_panel.h"

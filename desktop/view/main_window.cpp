@@ -15,7 +15,7 @@
 #include <QUrl>
 #include <QVBoxLayout>
 
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 #include "desktop/tray/align_tray.h"
 #include "desktop/tray/cull_tray.h"
 #include "desktop/tray/finish_tray.h"

@@ -82,8 +82,9 @@ class MainWindow : public QMainWindow {
 
     void escape();
 
-    Session session_;
+    // Before the session: what that says while it ends still finds them.
     Commands commands_{*this};
+    Session session_;
     Dialogs dialogs_{*this, session_};
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;

@@ -3,7 +3,7 @@
 #include <QWidget>
 #include <array>
 
-#include "desktop/session/standpoint.h"
+#include "desktop/session/document/standpoint.h"
 
 namespace moorhaze::desktop {
 

@@ -7,8 +7,8 @@
 #include <QTimer>
 #include <cmath>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/finish_hands.h"
 #include "desktop/view/picture_caption.h"
 #include "desktop/view/picture_view.h"

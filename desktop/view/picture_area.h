@@ -3,7 +3,7 @@
 #include <QWidget>
 
 #include "desktop/session/session.h"
-#include "desktop/session/shown.h"
+#include "desktop/session/shown/shown.h"
 
 class QTimer;
 

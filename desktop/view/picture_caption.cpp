@@ -4,8 +4,8 @@
 #include <QCoreApplication>
 #include <cmath>
 
-#include "desktop/session/facts.h"
-#include "desktop/session/text.h"
+#include "desktop/session/document/facts.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/picture_view.h"
 
 namespace moorhaze::desktop {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "desktop/session/session.h"
-#include "desktop/session/shown.h"
+#include "desktop/session/shown/shown.h"
 
 namespace moorhaze::desktop {
 

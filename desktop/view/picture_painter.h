@@ -6,7 +6,7 @@
 #include <memory>
 #include <optional>
 
-#include "desktop/session/display_picture.h"
+#include "desktop/session/work/display_picture.h"
 #include "desktop/view/picture_framing.h"
 
 class QPainter;

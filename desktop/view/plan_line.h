@@ -3,7 +3,7 @@
 #include <QWidget>
 #include <optional>
 
-#include "desktop/session/shoot_desk.h"
+#include "desktop/session/shoot/shoot_desk.h"
 
 namespace moorhaze::desktop {
 

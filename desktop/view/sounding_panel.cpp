@@ -81,21 +81,23 @@ void SoundingPanel::paintEvent(QPaintEvent*) {
     painter.setFont(theme_font(11));
     painter.setPen(theme.quiet);
     painter.drawText(QRect(kMargin, 8, width() - 40, 20), Qt::AlignVCenter,
-                     tr("sounding at %1, %2")
-                         .arg(std::lround(sounding_.place().x()))
-                         .arg(std::lround(sounding_.place().y())));
+                     sounding_.is_nothing_sharp() ? tr("no frame is sharp here")
+                                                  : tr("sounding at %1, %2")
+                                                        .arg(std::lround(sounding_.place().x()))
+                                                        .arg(std::lround(sounding_.place().y())));
     painter.drawPixmap(close_rect().topLeft() + QPoint(2, 2),
                        theme_pixmap(QStringLiteral("x"), theme.quiet, 14, devicePixelRatioF()));
     const auto& patches = sounding_.patches();
     const int count = int(patches.size());
     float most = 1e-9f;
-    for (const auto& patch : patches) most = std::max(most, patch.sharpness);
-    const auto sharpest = sounding_.sharpest_frame(), in_use = sounding_.frame_in_use();
+    for (const auto& patch : patches) most = std::max(most, patch.share);
+    const auto sharpest = sounding_.sharpest_frame(), other = sounding_.other_sharp_frame(),
+               in_use = sounding_.frame_in_use();
     for (int row = 0; row < count; ++row) {
         const auto& patch = patches[std::size_t(count - 1 - row)];
         const QRect box = row_rect(row), picture(box.topLeft(), QSize(side_, side_));
         paint_picture(painter, picture, patch.image);
-        const bool best = patch.frame == sharpest;
+        const bool best = patch.frame == sharpest || patch.frame == other;
         painter.setBrush(Qt::NoBrush);
         painter.setPen(QPen(best || row == hovered_row_ ? theme.heather_light : theme.line, best ? 2 : 1));
         painter.drawRect(picture.adjusted(0, 0, -1, -1));
@@ -108,15 +110,24 @@ void SoundingPanel::paintEvent(QPaintEvent*) {
                          QString::number(patch.number));
         painter.setFont(theme_font(11));
         painter.setPen(theme.quiet);
+        // Where two depths meet, both are marked: Tab changes between them.
+        const auto place_of = [this](std::optional<FrameId> frame) {
+            for (const auto& own : sounding_.patches())
+                if (own.frame == frame) return own.index;
+            return -1;
+        };
         QString word;
-        if (patch.frame == in_use)
-            word = best ? tr("sharpest, in use") : tr("in use");
+        if (best && other)
+            word = (place_of(patch.frame) < place_of(patch.frame == other ? sharpest : other))
+                       ? tr("near, sharp")
+                       : tr("far, sharp");
         else if (best)
             word = tr("sharpest");
+        if (patch.frame == in_use) word = word.isEmpty() ? tr("in use") : word + tr(", used");
         painter.drawText(QRect(left, middle + 8, wide, 16), Qt::AlignVCenter | Qt::AlignLeft, word);
         painter.drawText(QRect(left, middle - 21, wide, 20), Qt::AlignVCenter | Qt::AlignRight,
                          tr("key %1").arg(row + 1));
-        const double share = patch.sharpness >= 0 ? patch.sharpness / most : 0;
+        const double share = patch.share >= 0 ? patch.share / most : 0;
         painter.setPen(Qt::NoPen);
         painter.setBrush(theme.raised);
         painter.drawRoundedRect(QRectF(left, middle + 1, wide, 5), 2, 2);

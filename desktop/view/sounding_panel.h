@@ -2,7 +2,7 @@
 #pragma once
 #include <QWidget>
 
-#include "desktop/session/sounding.h"
+#include "desktop/session/shown/sounding.h"
 
 namespace moorhaze::desktop {
 

@@ -11,8 +11,8 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "desktop/session/recent_projects.h"
-#include "desktop/session/text.h"
+#include "desktop/session/projects/recent_projects.h"
+#include "desktop/session/work/text.h"
 #include "desktop/view/commands.h"
 #include "desktop/view/theme.h"
 

@@ -5,7 +5,7 @@
 
 #include <algorithm>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/document/facts.h"
 #include "desktop/view/menu.h"
 #include "desktop/view/path_bar.h"
 #include "desktop/view/picture_area.h"
@@ -241,6 +241,9 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
              tr("Over the picture, in the depth colour of what each stroke brought"),
              [&s] { s.standpoint.set_shows_painted(!s.standpoint.shows_painted()); },
              {[&s] { return s.standpoint.shows_painted(); }, menu.with_result().why_not});
+    menu.add("other-depth", tr("The other depth's frame"), "Tab",
+             tr("Where two depths meet at the place sounded: draws in from the frame of the other one"),
+             [&s] { s.pointing.pick_other(); }, {{}, [&s] { return s.pointing.why_no_other(); }});
     auto in_mend = [&s] { return is_mending(s) ? QString() : tr("In Mend."); };
     menu.add("snag-before", tr("Snag before"), "Shift+N", tr("Goes back to the doubtful place before"),
              [&s] { s.snag_walk.previous(); },

@@ -3,7 +3,7 @@
 #include "core/mend/mended.h"
 #include "core/project/words.h"
 #include "desktop/session/session.h"
-#include "desktop/session/text.h"
+#include "desktop/session/work/text.h"
 
 /// Short words for what tests ask of a session again and again.
 namespace moorhaze::test {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is computed for the eye is what is true, whatever interrupts its making.
-#include "desktop/session/derived.h"
+#include "desktop/session/work/derived.h"
+
+#include "desktop/session/document/settling.h"
 
 #include <QSignalSpy>
 #include <atomic>
@@ -36,10 +38,12 @@ struct Gated {
                .replaced = replaced,
                .most_kept = 2,
                .may_come_back = [this](const int& in) { return in < forgotten_from; }},
-              table) {}
+              table) {
+        QObject::connect(&settling, &Settling::settled, &table, &DerivedTable::follow);
+    }
 
     Settling settling;
-    DerivedTable table{settling};
+    DerivedTable table;
     std::optional<Why> why;
     int input = 1, forgotten_from = 100;
     std::atomic<bool> open = false;
@@ -76,7 +80,8 @@ std::map<std::string, double> seen_of(Session& session) {
     add("finished in view", session.finish_look.patch());
     add("before", session.finish_look.before());
     double snags = 0;
-    for (const WalkedSnag& own : session.snag_walk.snags()) snags += own.snag.place.x + 3.0 * own.snag.place.y;
+    for (const WalkedSnag& own : session.snag_walk.snags())
+        snags += own.snag.place.x + 3.0 * own.snag.place.y;
     if (session.snag_walk.is_known()) seen["snags"] = snags;
     return seen;
 }
@@ -157,7 +162,8 @@ TEST_CASE("what cannot be made is said once and made again for other inputs", "[
     CHECK(own.row.value() == nullptr);
 }
 
-TEST_CASE("a value of other inputs is shown only where it serves, and is called stale", "[desktop][derived]") {
+TEST_CASE("a value of other inputs is shown only where it serves, and is called stale",
+          "[desktop][derived]") {
     // Of one ten: like pictures of one result.
     Gated own([](const int& made_from, const int& today) { return made_from / 10 == today / 10; });
     own.open = true;
@@ -183,7 +189,8 @@ TEST_CASE("a value of other inputs is shown only where it serves, and is called 
     CHECK(own.row.value() == nullptr);
 }
 
-TEST_CASE("what was made may come back without being made again, until it is forgotten", "[desktop][derived]") {
+TEST_CASE("what was made may come back without being made again, until it is forgotten",
+          "[desktop][derived]") {
     Gated own;
     own.open = true;
     for (const int input : {1, 2, 1}) {

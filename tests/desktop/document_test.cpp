@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "desktop/session/document.h"
+#include "desktop/session/document/document.h"
 
 #include <QSignalSpy>
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "desktop/session/latest_wish.h"
+#include "desktop/session/work/latest_wish.h"
 
 #include <atomic>
 #include <thread>

@@ -14,7 +14,7 @@
 #include <chrono>
 #include <thread>
 
-#include "desktop/session/job_runner.h"
+#include "desktop/session/work/job_runner.h"
 #include "desktop/tray/tray_parts.h"
 #include "desktop/view/picture_view.h"
 #include "tests/desktop/acting.h"

@@ -4,7 +4,7 @@
 #include <QSignalSpy>
 #include <QTest>
 
-#include "desktop/session/facts.h"
+#include "desktop/session/document/facts.h"
 #include "tests/desktop/asking.h"
 #include "tests/desktop/waiting.h"
 #include "tests/support/series_files.h"

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the picture area shows follows from what there is: without a window.
-#include "desktop/session/shown.h"
+#include "desktop/session/shown/shown.h"
 
 #include "tests/desktop/strips.h"
 

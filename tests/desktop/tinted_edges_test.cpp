@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "desktop/session/tinted_edges.h"
+#include "desktop/session/shown/tinted_edges.h"
 
 #include <algorithm>
 #include <catch2/catch.hpp>

@@ -1,0 +1,140 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/merge/sharp_frames.h"
+
+#include <algorithm>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+
+#include "core/merge/band_energy.h"
+#include "core/merge/focus_depth.h"
+#include "core/picture/luma.h"
+#include "core/picture/pyramid.h"
+
+namespace moorhaze {
+namespace {
+
+constexpr double kDetailSize_px = 4;  // the neighbourhood that merges judge, at each scale
+constexpr int kScales = 2;            // coarser ones show the blur of what lies near by, too
+constexpr double kTrustFloor = 0.3;   // of what merges take as told by the frames themselves
+constexpr double kLeastTold = 0.11;   // mean trust of the neighbourhood below which nothing is sharp there
+constexpr double kLeastShare = 0.2;   // of all votes that make a second answer
+constexpr double kAround = 2.5;       // times the reach: how far what meets a place is looked for
+constexpr double kApart = 2.0;        // frames that two answers lie apart at least
+
+/// A patch as the depth measure takes it: at half size, with the energy of what only full size shows.
+DownsampledFrame patch_downsampled(const LinearFrame& patch, const Job& job) {
+    const cv::Mat1f luma = perceptual_luma(patch.pixels, job);
+    DownsampledFrame small;
+    small.luma = pyramid_down(luma, job);
+    cv::resize(band_energy(luma, small.luma, 1.0, job), small.fine_energy, small.luma.size(), 0, 0,
+               cv::INTER_AREA);
+    small.width = patch.pixels.cols;
+    small.covered = patch.covered;
+    return small;
+}
+
+/// Votes for places between frames, split between both.
+class Votes {
+  public:
+    explicit Votes(int frames) : of_(std::size_t(frames), 0.0) {}
+    void add(double place, double weight) {
+        const double own = std::clamp(place, 0.0, double(of_.size()) - 1);
+        const auto low = std::size_t(own);
+        const double part = own - double(low);
+        of_[low] += weight * (1 - part);
+        if (low + 1 < of_.size()) of_[low + 1] += weight * part;
+        all_ += weight;
+    }
+    double all() const { return all_; }
+    double of(std::size_t frame) const { return of_[frame]; }
+    /// Those for a frame and the ones beside it.
+    double around(int frame) const {
+        double sum = 0;
+        for (int k = std::max(0, frame - 1); k <= std::min(int(of_.size()) - 1, frame + 1); ++k)
+            sum += of_[std::size_t(k)];
+        return sum;
+    }
+    /// The frame that most agree on, away from another by kApart at least.
+    int most(int away_from) const {
+        int best = -1;
+        double votes = 0;
+        for (int k = 0; k < int(of_.size()); ++k) {
+            if (away_from >= 0 && std::abs(k - away_from) <= kApart) continue;
+            // The middle one counts most, so that an even spread has its peak in the middle.
+            const double own = around(k) + of_[std::size_t(k)];
+            if (own > votes) votes = own, best = k;
+        }
+        return best;
+    }
+
+  private:
+    std::vector<double> of_;
+    double all_ = 0;
+};
+
+}  // namespace
+
+double usual_reach(cv::Size frame) {
+    return std::clamp(std::max(frame.width, frame.height) / 120.0, 8.0, 64.0);
+}
+
+PixelRect part_to_judge(cv::Point2d place, double reach_px) {
+    // The coarsest scale gathers over about five dozen pixels of full size.
+    const int around = int(std::ceil(reach_px)) + 64;
+    return PixelRect(int(std::lround(place.x)) - around, int(std::lround(place.y)) - around, 2 * around + 1,
+                     2 * around + 1);
+}
+
+SharpAtPlace::SharpAtPlace(cv::Point2d place, double reach_px)
+    : place_(place),
+      reach_px_(reach_px),
+      part_(part_to_judge(place, reach_px)),
+      depth_(part_.size(), kDetailSize_px) {
+    if (!(reach_px >= 4)) throw BadParameter("what is looked at must reach 4 px at least");
+}
+
+void SharpAtPlace::add(int frame, const LinearFrame& patch, const Job& job) {
+    if (patch.pixels.size() != part_.size()) throw BadParameter("a patch has another size than the part to judge");
+    depth_.add(pyramid_bands(patch_downsampled(patch, job), kScales, job), job);
+    read_.push_back(frame);
+}
+
+SharpFrames SharpAtPlace::frames(const Job& job) const {
+    SharpFrames sharp;
+    if (read_.empty()) return sharp;
+    const DepthField field = depth_.finish(kTrustFloor, 4, job);
+    const cv::Point2d at(place_.x - part_.x, place_.y - part_.y);
+    // What is looked at, and what lies around it: beside an edge the near side's blur lies over the far side, which
+    // is told only some way off.
+    Votes votes{int(read_.size())}, around{int(read_.size())};
+    double heard = 0;
+    const double spread = reach_px_ / 2, farther = kAround * reach_px_;
+    for (int y = 0; y < field.depth.rows; ++y)
+        for (int x = 0; x < field.depth.cols; ++x) {
+            const double apart = std::hypot(2 * x + 0.5 - at.x, 2 * y + 0.5 - at.y);
+            if (apart > farther) continue;
+            around.add(field.depth(y, x), field.trust(y, x) * (1 - apart / farther));
+            if (apart > reach_px_) continue;
+            const double weight = std::exp(-apart * apart / (2 * spread * spread));
+            votes.add(field.depth(y, x), weight * field.trust(y, x));
+            heard += weight;
+        }
+    const double told = votes.all() / std::max(heard, 1e-12);
+    for (std::size_t k = 0; k < read_.size(); ++k)
+        sharp.shares.push_back(votes.of(k) / std::max(votes.all(), 1e-12) * std::min(1.0, told / kLeastTold));
+    if (told < kLeastTold) return sharp;
+    const double sure = std::min(1.0, told / (4 * kLeastTold));
+    const int first = votes.most(-1);
+    sharp.frames.push_back({read_[std::size_t(first)], sure * votes.around(first) / votes.all()});
+    const int second = around.most(first);
+    if (second < 0) return sharp;
+    const double share = std::max(votes.around(second) / votes.all(), around.around(second) / around.all());
+    if (share > kLeastShare) sharp.frames.push_back({read_[std::size_t(second)], sure * share});
+    // The surest first.
+    if (sharp.frames.size() > 1 && sharp.frames[1].certainty > sharp.frames[0].certainty &&
+        votes.around(second) > votes.around(first))
+        std::swap(sharp.frames[0], sharp.frames[1]);
+    return sharp;
+}
+
+}  // namespace moorhaze

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QObject>
+#include <QPointF>
+#include <functional>
+
+#include "desktop/session/shown/finish_look.h"
+
+namespace moorhaze::desktop {
+
+/// Changes of the finish, each a step of undo: what the trays, the tone line and the hands on the picture do.
+/// A value outside its range is said and changes nothing.
+class Finishing : public QObject {
+    Q_OBJECT
+  public:
+    Finishing(SessionBase& base, FinishLook& look, QObject* parent = nullptr);
+
+    const Finish& finish() const { return base_.document.project().finish; }
+    /// The area of the result shown, reference pixels; empty without one.
+    PixelRect area() const;
+    /// What is kept of it, in the turned picture; all where nothing can be.
+    PixelRect kept() const;
+
+    /// @param what  it does, in a few words.   @param join  of steps that are one while they follow each
+    /// other.
+    void change(const QString& what, const std::function<void(Finish&)>& change, const QString& join = {});
+
+    void set_off(FinishPart part, bool off);
+    void reset(FinishPart part);
+    void reset_all();
+
+    void set_turn(double degrees);
+    /// A line drawn in the turned picture becomes level or upright.
+    void level_along(QPointF from, QPointF to);
+    /// The crop by a shape; of the crop there is, or of all.
+    void set_shape(double across, double down);
+    void suggest_crop();
+    /// What lies at a place of the turned picture becomes grey.
+    void pick_grey(QPointF place);
+    void pick_ground(QPointF place);
+    void place_vignette(QPointF place);
+    void set_ground_colour(const std::optional<cv::Vec3d>& srgb);
+    void fit_tones();
+    /// Beside the interface: the noise of the picture is measured and taken out as such; red and blue are
+    /// brought to where green is.
+    void measure_noise();
+    void find_fringes();
+    void correct_lens();
+
+    /// A drag across the picture changes the colour that lies under its start.
+    void begin_colour(QPointF place);
+    /// @param across, up  logical pixels since the start.   @param turns  the hue instead.
+    void drag_colour(double across, double up, bool turns);
+    void end_colour();
+    /// A stroke over what is sharpened, or no longer; places of the turned picture.
+    void begin_sharpening(QPointF place, bool takes_back);
+    void continue_sharpening(QPointF place);
+    void end_sharpening() { sharpening_.reset(); }
+    void sharpen_everywhere();
+
+    /// What the drag does, in words; empty between drags.
+    QString colour_words() const;
+    /// "reds · saturation +18".
+    static QString words_of(const OneColour& one);
+
+    void copy() const;  ///< into the clipboard, as a look's text
+    void paste();
+    void save_look(const QString& file);
+    void use_look(const QString& file);
+
+    /// A place of the turned picture, in reference pixels, and the other way.
+    QPointF to_reference(QPointF turned) const;
+    QPointF to_turned_picture(QPointF reference) const;
+
+  signals:
+    void colour_dragged();
+
+  private:
+    void when_ready(std::function<void()> step);
+
+    SessionBase& base_;
+    FinishLook& look_;
+    std::optional<int> colour_;  ///< which of the single colours is dragged
+    OneColour colour_before_;
+    SharedList<SharpenedStroke> sharpened_before_;
+    std::optional<SharpenedStroke> sharpening_;  ///< the stroke being painted
+    int drags_ = 0;
+    std::function<void()> waiting_;  ///< for the picture to be prepared
+};
+
+}  // namespace moorhaze::desktop
