@@ -133,7 +133,8 @@ bool NoticeBar::eventFilter(QObject* watched, QEvent* event) {
 
 void NoticeBar::lie_over() {
     const int width = parentWidget()->width();
-    setGeometry(0, 0, width, std::max(sizeHint().height(), layout()->heightForWidth(width)));
+    // The size hint of a text that wraps is that of a narrow column.
+    setGeometry(0, 0, width, layout()->totalHeightForWidth(width));
     raise();
 }
 

@@ -219,6 +219,33 @@ TEST_CASE("inspect tells sharpness, size and shooting data as JSON", "[cli]") {
                Catch::Contains("brass-wheels: 24 frames"));
 }
 
+TEST_CASE("inspect names the frames that are sharp at the places asked, in their order", "[cli]") {
+    const test::Scratch scratch;
+    const std::string frames = frames_in(scratch, 5, {400, 160});
+    const auto ran =
+        cli("inspect " + frames + " --json --quiet --reference 3 --at 40,80 --at 360,80 --at 200,81.5");
+    REQUIRE(ran.code == 0);
+    const json places = json::parse(ran.text).at("places");
+    REQUIRE(places.size() == 3);
+    const int sharp[] = {1, 5, 3};
+    for (std::size_t i = 0; i < 3; ++i) {
+        INFO(places[i].dump());
+        REQUIRE(places[i]["frames"].size() >= 1);
+        CHECK(places[i]["frames"][0] == sharp[i]);
+        CHECK(places[i]["certainty"].size() == places[i]["frames"].size());
+        CHECK(places[i]["certainty"][0] > 0.3);
+        CHECK(places[i]["certainty"][0] <= 1);
+    }
+    CHECK(places[2]["y"] == 81.5);
+    CHECK_FALSE(json::parse(cli("inspect " + frames + " --json --quiet").text).contains("places"));
+    CHECK_THAT(cli("inspect " + frames + " --quiet --at 40,80").text, Catch::Contains("at 40,80: frame 1"));
+    for (const char* wrong : {"400,80", "-1,80", "40", "40;80", "40,80,3", "heath"}) {
+        INFO(wrong);
+        CHECK(cli("inspect " + frames + " --quiet --at " + std::string("'") + wrong + "'").code == 2);
+    }
+    CHECK(cli("inspect " + frames + " --quiet --at 40,80 --reference 9").code == 2);
+}
+
 TEST_CASE("align writes aligned 16-bit frames and a report", "[cli]") {
     const test::Scratch scratch, out;
     const std::string frames = frames_in(scratch, 3);

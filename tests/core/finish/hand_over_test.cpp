@@ -216,6 +216,15 @@ TEST_CASE("impossible outputs are refused with the reason", "[handover]") {
     output.size.value = -3;
     CHECK_THROWS_WITH(check(output), Catch::Contains("above 0"));
     output = {};
+    for (const double edge : {1.0, 10000.0}) {
+        output.size.dots_per_inch = edge;
+        CHECK_NOTHROW(check(output));
+    }
+    for (const double beyond : {0.99, 10001.0}) {
+        output.size.dots_per_inch = beyond;
+        CHECK_THROWS_WITH(check(output), Catch::Contains("dots an inch"));
+    }
+    output = {};
     output.format = FileFormat::heif;
     CHECK_THROWS_WITH(check(output), Catch::Contains("cannot be written"));
     output = {};

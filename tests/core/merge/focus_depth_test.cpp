@@ -100,6 +100,12 @@ TEST_CASE("noise is what the quietest frames and the finer bands tell", "[merge]
     CHECK(noise[1] == Approx(6));
     CHECK(noise[2] == Approx(0.3));
     CHECK(noise[3] == Approx(0.12));
+    // Of four frames the quietest decides, of five the second: 15 % of the way from the first to the last.
+    for (const auto& [count, expected] : {std::pair(4, 1.0), std::pair(5, 2.0), std::pair(12, 3.0)}) {
+        NoiseFloor own(1);
+        for (int k = count; k > 0; --k) own.add(0, k);
+        CHECK(own.finish()[0] == expected);
+    }
 }
 
 TEST_CASE("a texture's depth is found between the frames, and is trusted", "[merge][depth]") {

@@ -131,6 +131,13 @@ TEST_CASE("impossible setups are explained at their field and never planned", "[
     CHECK(has_problem(with([](ShootSetup& s) { s.subject_depth_mm = -3; }), "subject_depth_mm", true));
     CHECK(has_problem(with([](ShootSetup& s) { s.overlap = 1; }), "overlap", true));
     CHECK(has_problem(with([](ShootSetup& s) { s.card_frames = 3; }), "card_frames", true));
+    const auto carded = [&](int card) {
+        return with([card](ShootSetup& s) { s.frames = 10, s.views = 4, s.card_frames = card; });
+    };
+    CHECK_FALSE(has_problem(carded(40), "card_frames", true));
+    REQUIRE(has_problem(carded(39), "card_frames", true));
+    CHECK(carded(39).problems.back().what.find("40 frames are needed and the card holds 39") !=
+          std::string::npos);
     CHECK(has_problem(with([](ShootSetup& s) { s.shutter_s = 1.0 / 250; }), "shutter_s", false));
     CHECK(has_problem(with([](ShootSetup& s) { s.frames = 2; }), "frames", false));
     CHECK(has_problem(with([](ShootSetup& s) { s.magnification = std::nan(""); }), "magnification", true));

@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/project/project_json.h"
+#include "core/project/stored_sources.h"
 #include "core/project/words.h"
 #include "tests/core/project/random_project.h"
 
@@ -322,4 +323,20 @@ TEST_CASE("steps of one drag are one, but not across a merge, and not two drags"
     CHECK(history.now().name == "6");
     history.undo();
     CHECK(history.now().name.empty());
+}
+
+TEST_CASE("a result is named by its number, the newest by none, and what is not there by what is",
+          "[project]") {
+    Project project;
+    CHECK_THROWS_WITH(result_numbered(project, 0, "heath.moorhaze"),
+                      Catch::Contains("heath.moorhaze: has no result"));
+    for (const int id : {3, 7, 9}) {
+        ProjectResult result;
+        result.id = {id};
+        project = with_result(std::move(project), result);
+    }
+    CHECK(result_numbered(project, 0, "x").id.value == 9);
+    CHECK(result_numbered(project, 1, "x").id.value == 3);
+    CHECK(result_numbered(project, 3, "x").id.value == 9);
+    CHECK_THROWS_WITH(result_numbered(project, 4, "x"), Catch::Contains("has 3 results"));
 }

@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/files/exif_block.h"
+#include "core/series/mixed.h"
 #include "tests/support/scratch.h"
 #include "tests/support/textured.h"
 
@@ -88,4 +89,12 @@ TEST_CASE("frames left out and frames outside the range are not chosen", "[serie
     series.range = {1, 3};
     series.frames[2].used = false;
     CHECK(series.chosen() == std::vector<int>{1, 3});
+}
+
+TEST_CASE("frames are named in runs of three and more, in pairs, and alone", "[series]") {
+    CHECK(frame_list({2}) == "frame 3");
+    CHECK(frame_list({2, 3}) == "frames 3 and 4");
+    CHECK(frame_list({2, 3, 4}) == "frames 3 to 5");
+    CHECK(frame_list({0, 2, 3, 4, 8}) == "frames 1, 3 to 5 and 9");
+    CHECK(frame_list({0, 1, 5, 6}) == "frames 1 and 2 and 6 and 7");
 }
