@@ -160,14 +160,22 @@ ResultLook::ResultLook(SessionBase& base, const Merging& merging, const std::arr
                 },
             .replaced = LatestWish::Replaced::comes_to_its_end,
             .may_come_back = [this](const Inputs& in) { return is_there(in.of); }},
-           base.derived) {
+           base.derived),
+      growing_({.name = tr("depth found so far"),
+                .inputs = [this]() -> tl::expected<GrowthInputs, Why> {
+                    if (!merging_.growth()) return tl::unexpected(Why{tr("No merge is under way.")});
+                    return GrowthInputs{merging_.growth(), base_.document.series().count()};
+                },
+                .make = [colours](const GrowthInputs& in,
+                                  const Job&) { return growth_picture(*in.growth, in.frames, colours); },
+                // Of one merge: when that ends there is none.
+                .serves = [](const GrowthInputs&, const GrowthInputs&) { return true; },
+                .replaced = LatestWish::Replaced::comes_to_its_end},
+               base.derived) {
     connect(&base_row_, &DerivedRow::changed, &row_, &DerivedRow::follow);
     connect(&row_, &DerivedRow::changed, this, &ResultLook::changed);
-    connect(&merging_, &Merging::grew, this, [this] {
-        const auto& growth = merging_.growth();
-        growing_ = growth ? growth_picture(*growth, base_.document.series().count(), colours_) : nullptr;
-        emit grew();
-    });
+    connect(&merging_, &Merging::grew, &growing_, &DerivedRow::follow);
+    connect(&growing_, &DerivedRow::changed, this, &ResultLook::grew);
 }
 
 const MergeProduct* ResultLook::product() const {

@@ -28,7 +28,9 @@ class ResultLook : public QObject {
     /// In Merge what is looked at, in Mend what was painted.
     std::shared_ptr<const DisplayPicture> shown() const;
     /// The depth that the merge under way has found so far, in the depth colours; null when there is none.
-    std::shared_ptr<const DisplayPicture> growing() const { return growing_; }
+    std::shared_ptr<const DisplayPicture> growing() const {
+        return growing_.value() ? *growing_.value() : nullptr;
+    }
     /// True when nothing is to be laid over the picture.
     bool is_plain() const { return wanted_look() == LookAt::picture; }
     bool is_settled() const { return base_row_.is_settled() && row_.is_settled(); }
@@ -58,6 +60,11 @@ class ResultLook : public QObject {
         SharedList<Stroke> strokes;  ///< where they are looked at
         bool operator==(const Inputs&) const = default;
     };
+    struct GrowthInputs {
+        std::shared_ptr<const Growth> growth;
+        int frames = 0;  ///< of the series
+        bool operator==(const GrowthInputs&) const = default;
+    };
     tl::expected<BaseInputs, Why> base_inputs() const;
     tl::expected<Inputs, Why> inputs() const;
     bool is_there(const BaseInputs& in) const;
@@ -69,7 +76,7 @@ class ResultLook : public QObject {
     bool floor_moving_ = false;
     Derived<BaseInputs, Base> base_row_;
     Derived<Inputs, Made> row_;
-    std::shared_ptr<const DisplayPicture> growing_;
+    Derived<GrowthInputs, Made> growing_;
 };
 
 }  // namespace moorhaze::desktop

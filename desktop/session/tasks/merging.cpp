@@ -89,7 +89,7 @@ MergeContext Merging::growing(const MergeMethod& method, PixelRect area) {
         slot.post([this, title, area, ticket, places] {
             // It may come late, when the merge has ended.
             if (ticket != ticket_ || !under_way_) return;
-            growth_ = Growth{title, places, area};
+            growth_ = std::make_shared<const Growth>(Growth{title, places, area});
             emit grew();
         });
     };

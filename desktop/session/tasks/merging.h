@@ -31,8 +31,8 @@ class Merging : public QObject {
     /// done. Nothing if other work runs, or nothing would be new.
     void merge_ahead();
     void stop_merge_ahead() { base_.jobs.make_way(); }
-    /// The merge under way; nothing when none is, or nothing is known of it yet.
-    const std::optional<Growth>& growth() const { return growth_; }
+    /// The merge under way; null when none is, or nothing is known of it yet.
+    const std::shared_ptr<const Growth>& growth() const { return growth_; }
 
     /// Each one step of undo; an empty title is not taken.
     void rename(ResultId result, const QString& title);
@@ -58,7 +58,7 @@ class Merging : public QObject {
     SessionBase& base_;
     Aligning& aligning_;
     int memory_mb_ = 0;
-    std::optional<Growth> growth_;
+    std::shared_ptr<const Growth> growth_;
     std::optional<MadeFrom> under_way_;
     Ticket ticket_;  ///< of the merge whose growing is shown
     Mailbox mailbox_;
