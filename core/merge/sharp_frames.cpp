@@ -17,6 +17,7 @@ constexpr double kDetailSize_px = 4;  // the neighbourhood that merges judge, at
 constexpr int kScales = 2;            // coarser ones show the blur of what lies near by, too
 constexpr double kTrustFloor = 0.3;   // of what merges take as told by the frames themselves
 constexpr double kLeastTold = 0.11;   // mean trust of the neighbourhood below which nothing is sharp there
+constexpr double kLeastSure = 0.5;    // all answers together: below that, what is told is others' blur
 constexpr double kLeastShare = 0.2;   // of all votes that make a second answer
 constexpr double kAround = 2.5;       // times the reach: how far what meets a place is looked for
 constexpr double kApart = 2.0;        // frames that two answers lie apart at least
@@ -94,7 +95,8 @@ SharpAtPlace::SharpAtPlace(cv::Point2d place, double reach_px)
 }
 
 void SharpAtPlace::add(int frame, const LinearFrame& patch, const Job& job) {
-    if (patch.pixels.size() != part_.size()) throw BadParameter("a patch has another size than the part to judge");
+    if (patch.pixels.size() != part_.size())
+        throw BadParameter("a patch has another size than the part to judge");
     depth_.add(pyramid_bands(patch_downsampled(patch, job), kScales, job), job);
     read_.push_back(frame);
 }
@@ -104,8 +106,8 @@ SharpFrames SharpAtPlace::frames(const Job& job) const {
     if (read_.empty()) return sharp;
     const DepthField field = depth_.finish(kTrustFloor, 4, job);
     const cv::Point2d at(place_.x - part_.x, place_.y - part_.y);
-    // What is looked at, and what lies around it: beside an edge the near side's blur lies over the far side, which
-    // is told only some way off.
+    // What is looked at, and what lies around it: beside an edge the near side's blur lies over the far side,
+    // which is told only some way off.
     Votes votes{int(read_.size())}, around{int(read_.size())};
     double heard = 0;
     const double spread = reach_px_ / 2, farther = kAround * reach_px_;
@@ -127,9 +129,12 @@ SharpFrames SharpAtPlace::frames(const Job& job) const {
     const int first = votes.most(-1);
     sharp.frames.push_back({read_[std::size_t(first)], sure * votes.around(first) / votes.all()});
     const int second = around.most(first);
-    if (second < 0) return sharp;
-    const double share = std::max(votes.around(second) / votes.all(), around.around(second) / around.all());
+    const double share =
+        second < 0 ? 0 : std::max(votes.around(second) / votes.all(), around.around(second) / around.all());
     if (share > kLeastShare) sharp.frames.push_back({read_[std::size_t(second)], sure * share});
+    double together = 0;
+    for (const SharpFrames::Own& own : sharp.frames) together += own.certainty;
+    if (together < kLeastSure) sharp.frames.clear();
     // The surest first.
     if (sharp.frames.size() > 1 && sharp.frames[1].certainty > sharp.frames[0].certainty &&
         votes.around(second) > votes.around(first))
