@@ -102,16 +102,6 @@ void settle(Session& session) {
     });
 }
 
-const test::Scratch& edges() {
-    static const test::Scratch scratch;
-    static const bool written = [] {
-        test::write_series(scratch, test::edge_series({240, 140}, StripSession::kFrames));
-        return true;
-    }();
-    (void)written;
-    return scratch;
-}
-
 }  // namespace
 
 TEST_CASE("a derived value is taken only where its inputs are today's", "[desktop][derived]") {
@@ -283,7 +273,7 @@ TEST_CASE("whatever interrupts it, what is shown equals what is computed afresh"
         {"it is mended", [&] { session.document.undo(); }},
         {"another document with the same ids", [&] {
              other = !other;
-             session.opening.open({other ? edges().folder() : StripSession::files().folder()});
+             session.opening.open({other ? test::edge_files().folder() : StripSession::files().folder()});
              wait_until([&] { return session.looking.is_done() && !session.jobs.busy(); });
              own.merge();
          }}};

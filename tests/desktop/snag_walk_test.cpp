@@ -20,17 +20,8 @@ namespace {
 
 /// A merged series with an edge in depth, in Cull still.
 struct EdgeSession : test::StripSession {
-    static const test::Scratch& edge_files() {
-        static const test::Scratch scratch;
-        static const bool written = [] {
-            test::write_series(scratch, test::edge_series({240, 140}, kFrames));
-            return true;
-        }();
-        (void)written;
-        return scratch;
-    }
     EdgeSession() : StripSession(false) {
-        session.opening.open({edge_files().folder()});
+        session.opening.open({test::edge_files().folder()});
         wait_until([&] { return session.looking.is_done() && !session.jobs.busy(); });
         merge();
     }
@@ -204,7 +195,7 @@ TEST_CASE("in the window N goes to the next place, shows it close with its sound
     MainWindow main;
     main.resize(1280, 800);
     main.show();
-    main.open_paths({QString::fromStdString(EdgeSession::edge_files().folder().string())});
+    main.open_paths({QString::fromStdString(test::edge_files().folder().string())});
     Session& session = main.session();
     wait_until([&] { return session.looking.is_done() && main.is_settled(); });
     session.merging.merge();
@@ -248,7 +239,7 @@ TEST_CASE("the command line finds the places of a kept project that the window f
     {
         EdgeSession own;
         own.session.autosave.set_folder(scratch.folder());
-        own.session.opening.open({EdgeSession::edge_files().folder()});
+        own.session.opening.open({test::edge_files().folder()});
         wait_until([&] { return own.session.looking.is_done() && !own.session.jobs.busy(); });
         own.merge();
         own.go_to_mend();

@@ -6,6 +6,17 @@
 
 namespace moorhaze::test {
 
+/// Another series than the strips: bright edges, of the same size and number of frames.
+inline const Scratch& edge_files() {
+    static const Scratch scratch;
+    static const bool written = [] {
+        write_series(scratch, edge_series({240, 140}, 6));
+        return true;
+    }();
+    (void)written;
+    return scratch;
+}
+
 /// A session without a window, with a small series of strips in it. The files are written once for all tests.
 struct StripSession {
     static const Scratch& files() {

@@ -15,23 +15,13 @@
 
 using namespace moorhaze;
 using namespace moorhaze::desktop;
+using test::edge_files;
 using test::named;
 using test::StripSession;
 using test::wait_until;
 namespace fs = std::filesystem;
 
 namespace {
-
-/// Another series: bright edges, of the same size and number of frames.
-const test::Scratch& edge_files() {
-    static const test::Scratch scratch;
-    static const bool written = [] {
-        test::write_series(scratch, test::edge_series({240, 140}, StripSession::kFrames));
-        return true;
-    }();
-    (void)written;
-    return scratch;
-}
 
 void open_path(Session& session, const fs::path& path) {
     const DocumentId before = session.document.id();
