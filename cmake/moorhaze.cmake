@@ -11,6 +11,8 @@ function(moorhaze_target name)
     # GCC 12 warns wrongly about std::string's operator+ (its bug 105651).
     if(CMAKE_CXX_COMPILER_ID STREQUAL GNU)
         target_compile_options(${name} PRIVATE -Wno-restrict)
+        # And at -Og about what std::stop_token holds (its documentation of -Og warns of it).
+        target_compile_options(${name} PRIVATE $<$<CONFIG:Debug>:-Wno-maybe-uninitialized>)
     endif()
     target_include_directories(${name} PUBLIC ${PROJECT_SOURCE_DIR})
     moorhaze_join_units(${name})
