@@ -131,14 +131,13 @@ SharpFrames SharpAtPlace::frames(const Job& job) const {
     const int second = around.most(first);
     const double share =
         second < 0 ? 0 : std::max(votes.around(second) / votes.all(), around.around(second) / around.all());
-    if (share > kLeastShare) sharp.frames.push_back({read_[std::size_t(second)], sure * share});
+    // What is told only around the place is never surer than what is told at it.
+    if (share > kLeastShare)
+        sharp.frames.push_back(
+            {read_[std::size_t(second)], std::min(sure * share, sharp.frames[0].certainty)});
     double together = 0;
     for (const SharpFrames::Own& own : sharp.frames) together += own.certainty;
     if (together < kLeastSure) sharp.frames.clear();
-    // The surest first.
-    if (sharp.frames.size() > 1 && sharp.frames[1].certainty > sharp.frames[0].certainty &&
-        votes.around(second) > votes.around(first))
-        std::swap(sharp.frames[0], sharp.frames[1]);
     return sharp;
 }
 

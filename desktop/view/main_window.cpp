@@ -29,6 +29,7 @@
 #include "desktop/view/picture_area.h"
 #include "desktop/view/picture_view.h"
 #include "desktop/view/plan_line.h"
+#include "desktop/view/recent_menu.h"
 #include "desktop/view/sounding_panel.h"
 #include "desktop/view/start_page.h"
 #include "desktop/view/theme.h"
@@ -232,33 +233,8 @@ void MainWindow::build_commands() {
     steps.escape = [this] { escape(); };
     add_window_commands(commands_, session_, *area_, steps);
     for (const QString& heading : menu_headings()) commands_.fill_menu(menus_->addMenu(heading), heading);
-    add_recent_menu(menus_->actions().first()->menu());
-}
-
-/// The projects of the start page, from within any other: listed anew each time the menu opens.
-void MainWindow::add_recent_menu(QMenu* series) {
-    auto* lately = new QMenu(tr("Worked on lately"), series);
-    lately->setObjectName(QStringLiteral("recentMenu"));
-    series->insertMenu(series->actions().value(1), lately);
-    const auto fill = [this, lately] {
-        constexpr int kMost = 10;
-        lately->clear();
-        for (const RecentProject& own : session_.recent_projects.list()) {
-            if (lately->actions().size() == kMost) break;
-            QAction* action =
-                lately->addAction(tr("%1, %2").arg(own.name, own.saved.toString(tr("d MMM HH:mm"))));
-            action->setToolTip(text(own.file.parent_path().string()));
-            connect(action, &QAction::triggered, this,
-                    [this, file = text(own.file.string())] { open_paths({file}); });
-        }
-        if (lately->isEmpty()) lately->addAction(tr("There is none."))->setEnabled(false);
-    };
-    connect(series, &QMenu::aboutToShow, this, [this] { session_.recent_projects.look(); });
-    connect(lately, &QMenu::aboutToShow, this, fill);
-    connect(&session_.recent_projects, &RecentProjects::changed, lately, [lately, fill] {
-        if (lately->isVisible()) fill();
-    });
-    fill();
+    add_recent_menu(session_.recent_projects, *menus_->actions().first()->menu(),
+                    [this](const QString& file) { open_paths({file}); });
 }
 
 void MainWindow::build_trays() {
@@ -487,43 +463,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
     event->acceptProposedAction();
 }
 
-/// The window stays until the project is on disc, so that what cannot be written is said to somebody.
-void MainWindow::leave_when_written() {
-    if (std::exchange(is_leaving_, true)) return;
-    centralWidget()->setEnabled(false);
-    session_.notices.notify(tr("The project is being written; the window closes when it is on disc."));
-    auto* wait = new QTimer(this);
-    wait->setInterval(30);
-    connect(wait, &QTimer::timeout, this, [this, wait] {
-        const QString trouble = session_.autosave.trouble();
-        if (!session_.autosave.is_written() && trouble.isEmpty()) return;
-        wait->stop();
-        wait->deleteLater();
-        is_leaving_ = false;
-        centralWidget()->setEnabled(true);
-        if (!session_.autosave.is_written()) {
-            switch (dialogs_.leave_unwritten(trouble)) {
-                case Dialogs::Unwritten::stay:
-                    return;
-                case Dialogs::Unwritten::try_again:
-                    return leave_when_written();
-                case Dialogs::Unwritten::leave:
-                    leaves_unwritten_ = true;
-            }
-        }
-        is_leaving_ = true;  // it was asked before
-        close();
-    });
-    session_.autosave.write_now();
-    wait->start();
-}
-
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (!is_leaving_ && !dialogs_.may_leave()) return event->ignore();
-    if (!session_.autosave.is_written() && !leaves_unwritten_) {
-        event->ignore();
-        return leave_when_written();
-    }
+    if (!leaving_.may_close()) return event->ignore();
     if (settings_) settings_->setValue(QStringLiteral("window/place"), saveGeometry());
     session_.jobs.cancel();
     session_.exports.cancel();

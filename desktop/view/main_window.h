@@ -4,10 +4,10 @@
 
 #include "desktop/session/session.h"
 #include "desktop/view/dialogs.h"
+#include "desktop/view/leaving.h"
 
 class QMenuBar;
 class QSettings;
-class QMenu;
 class QStackedWidget;
 
 namespace moorhaze::desktop {
@@ -76,8 +76,6 @@ class MainWindow : public QMainWindow {
     void connect_session();
     void keep_on_screen();
     void show_stage();
-    void add_recent_menu(QMenu* series);
-    void leave_when_written();
     void show_series_name();
 
     void escape();
@@ -86,9 +84,9 @@ class MainWindow : public QMainWindow {
     Commands commands_{*this};
     Session session_;
     Dialogs dialogs_{*this, session_};
+    Leaving leaving_{*this, session_, dialogs_};
     QMenuBar* menus_ = nullptr;
     JobBar* job_bar_ = nullptr;
-    bool is_leaving_ = false, leaves_unwritten_ = false;
     NoticeBar* notice_ = nullptr;
     DepthLine* line_ = nullptr;
     PlanLine* plan_line_ = nullptr;

@@ -216,6 +216,18 @@ TEST_CASE("a moving hand sees something before it rests, and never what is older
     CHECK(own.begun == 2);  // the one between was wanted by nobody
 }
 
+TEST_CASE("what is large is let go of as soon as it is looked at no longer", "[desktop][derived]") {
+    StripSession own;
+    own.merge();
+    own.session.standpoint.set_stage(Stage::finish);
+    settle(own.session);
+    const std::weak_ptr<const FinishSubject> subject = own.session.finish_look.subject();
+    REQUIRE_FALSE(subject.expired());
+    own.session.standpoint.set_stage(Stage::merge);
+    settle(own.session);
+    CHECK(subject.expired());
+}
+
 TEST_CASE("whatever interrupts it, what is shown equals what is computed afresh", "[desktop][derived]") {
     StripSession own;
     Session& session = own.session;

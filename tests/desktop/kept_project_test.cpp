@@ -4,6 +4,7 @@
 
 #include <QFileInfo>
 #include <QListWidget>
+#include <QMenu>
 #include <QMessageBox>
 #include <QProcess>
 #include <QSettings>
@@ -36,6 +37,18 @@ struct KeptSession : StripSession {
             return session.document.id() != before && session.looking.is_done() && !session.jobs.busy() &&
                    session.result_reader.is_settled();
         });
+    }
+    /// Another series, of four frames, until nothing of the one before is written any more.
+    void open_four() {
+        static const test::Scratch four;
+        static const bool written = [] {
+            test::write_series(four, test::edge_series({240, 140}, 4));
+            return true;
+        }();
+        (void)written;
+        session.opening.open({four.folder()});
+        wait_until([&] { return session.document.series().count() == 4; });
+        wait_until([&] { return session.autosave.is_settled() && session.looking.is_done(); });
     }
     void draw(double x_px, double y_px) {
         session.standpoint.set_stage(Stage::mend);
@@ -455,6 +468,10 @@ TEST_CASE("the empty window lists what was worked on, opens it with a click, and
     main.show();
     auto* list = test::named<QListWidget>(main, "recentProjects");
     wait_until([&] { return list->count() == 2; });
+    // The menu offers the same, from within any series.
+    const auto* lately = test::named<QMenu>(main, "recentMenu");
+    REQUIRE(lately->actions().size() == 2);
+    CHECK(lately->actions()[0]->text().startsWith("kept, "));
     CHECK(list->item(0)->text().startsWith("kept\ntoday"));
     CHECK(list->item(1)->text().contains("not kept"));
     CHECK(main.session().recent_projects.list()[0].picture.width() == 160);
@@ -616,8 +633,7 @@ TEST_CASE("of a card, the series worked on before is as it was left when it is o
 
 TEST_CASE("a project that is still being written opens when it is, unless something else was asked for",
           "[kept]") {
-    const test::Scratch scratch, other;
-    test::write_series(other, test::edge_series({240, 140}, 4));
+    const test::Scratch scratch;
     KeptSession own(scratch.folder());
     own.merge();
     own.wait_until_saved();
@@ -627,9 +643,7 @@ TEST_CASE("a project that is still being written opens when it is, unless someth
     REQUIRE_FALSE(own.session.autosave.is_settled());
     own.session.opening.open({first});
     CHECK(own.was_told("still being written"));
-    own.session.opening.open({other.folder()});
-    wait_until([&] { return own.session.document.series().count() == 4; });
-    wait_until([&] { return own.session.autosave.is_settled() && own.session.looking.is_done(); });
+    own.open_four();
     QTest::qWait(100);
     CHECK(own.session.document.series().count() == 4);
     own.session.opening.close_series();
@@ -640,8 +654,7 @@ TEST_CASE("a project that is still being written opens when it is, unless someth
 
 TEST_CASE("kept on another disc while another series is opened, each project lies where it counts as lying",
           "[kept]") {
-    const test::Scratch scratch, other;
-    test::write_series(other, test::edge_series({240, 140}, 4));
+    const test::Scratch scratch;
     KeptSession own(scratch.folder());
     own.merge();
     own.wait_until_saved();
@@ -649,9 +662,7 @@ TEST_CASE("kept on another disc while another series is opened, each project lie
     fs::create_directories(to);
     own.session.autosave.keep_as(to, "strips");
     own.session.autosave.keep_as(to, "twice");  // asked for in haste: the first holds
-    own.session.opening.open({other.folder()});
-    wait_until([&] { return own.session.document.series().count() == 4; });
-    wait_until([&] { return own.session.autosave.is_settled() && own.session.looking.is_done(); });
+    own.open_four();
     CHECK(fs::exists(to / "strips" / "strips.moorhaze"));
     CHECK_FALSE(fs::exists(to / "twice"));
     CHECK(own.session.document.file() != to / "strips" / "strips.moorhaze");
@@ -693,7 +704,12 @@ TEST_CASE("the window ends when all is on disc, and says what cannot be written 
     CHECK(said.contains("could not be written"));
     CHECK(main.isVisible());
     wait_until([&] { return main.session().autosave.is_written(); });  // it is tried again by itself
+    main.session().merging.rename(test::results(main.session())[0].id, "the last but one");
     main.close();
+    REQUIRE(main.isVisible());  // that is not on disc yet
+    // What still happens while it is written is written, too.
+    main.session().merging.rename(test::results(main.session())[0].id, "the very last word");
+    main.close();  // asked for in haste: once is enough
     wait_until([&] { return !main.isVisible(); });
-    CHECK(test::read_all(file).find("the last word") != std::string::npos);
+    CHECK(test::read_all(file).find("the very last word") != std::string::npos);
 }

@@ -35,7 +35,7 @@ void Autosave::follow(const Settled& what) {
         base_.document.set_file(keeper_->file(), keeper_->state() != ProjectKeeper::State::reading_only);
     else if (is_other)
         let_go();
-    if (!keeper_ && base_.document.has_series() && !unsaved_.empty()) begin();
+    if (!keeper_ && base_.document.has_series() && !known_.unsaved.empty()) begin();
     hand_over();
 }
 
@@ -43,7 +43,7 @@ void Autosave::begin() {
     const std::filesystem::path file = base_.document.file();
     was_opened_ = !file.empty();
     keeper_ = std::make_unique<ProjectKeeper>(
-        was_opened_ ? file : free_project_file(unsaved_, base_.document.project().name));
+        was_opened_ ? file : free_project_file(known_.unsaved, base_.document.project().name));
     watch_keeper();
     const bool is_ours = keeper_->state() != ProjectKeeper::State::reading_only;
     base_.document.set_file(keeper_->file(), is_ours);
@@ -137,17 +137,23 @@ void Autosave::when_written(const std::filesystem::path& file, std::function<voi
     step();
 }
 
-std::vector<std::filesystem::path> Autosave::known_projects() const {
+bool KnownProjects::is_unsaved(const std::filesystem::path& file) const {
+    const auto inside = file.lexically_relative(unsaved);
+    return !inside.empty() && *inside.begin() != "..";
+}
+
+std::vector<std::filesystem::path> KnownProjects::files() const {
     namespace fs = std::filesystem;
     std::vector<std::pair<fs::file_time_type, fs::path>> found;
-    std::error_code unknown;
     const auto add = [&](const fs::path& file) {
+        std::error_code unknown;
         const auto at = fs::last_write_time(file, unknown);
         if (!unknown) found.emplace_back(at, file);
     };
-    for (const fs::path& file : kept_) add(file);
-    if (!unsaved_.empty())
-        for (const auto& own : fs::directory_iterator(unsaved_, unknown))
+    for (const fs::path& file : kept) add(file);
+    std::error_code unreadable;
+    if (!unsaved.empty())
+        for (const auto& own : fs::directory_iterator(unsaved, unreadable))
             add(own.path() / (own.path().filename().string() + kProjectEnding));
     std::sort(found.rbegin(), found.rend());
     std::vector<fs::path> files;
@@ -156,9 +162,7 @@ std::vector<std::filesystem::path> Autosave::known_projects() const {
 }
 
 bool Autosave::is_unsaved() const {
-    if (!keeper_) return false;
-    const auto inside = keeper_->file().lexically_relative(unsaved_);
-    return !inside.empty() && *inside.begin() != "..";
+    return keeper_ && known_.is_unsaved(keeper_->file());
 }
 
 bool Autosave::is_settled() const {

@@ -7,6 +7,16 @@
 
 namespace moorhaze::desktop {
 
+/// Where projects lie.
+struct KnownProjects {
+    std::vector<std::filesystem::path> kept;  ///< files, wherever a person put them
+    std::filesystem::path unsaved;  ///< folder of those that nobody has kept yet; empty: there is none
+
+    bool is_unsaved(const std::filesystem::path& file) const;
+    /// The files that are there, the last saved first. Walks the disc; thread-safe.
+    std::vector<std::filesystem::path> files() const;
+};
+
 /// Every series has a project from the first moment: in a folder of unsaved ones, until the person keeps it
 /// somewhere. What is decided and made goes there by itself. In the interface's thread.
 class Autosave : public QObject {
@@ -17,8 +27,8 @@ class Autosave : public QObject {
     ~Autosave() override;
 
     /// Where projects lie that nobody has kept yet; before this is called nothing is saved.
-    void set_folder(const std::filesystem::path& folder) { unsaved_ = folder; }
-    const std::filesystem::path& folder() const { return unsaved_; }
+    void set_folder(const std::filesystem::path& folder) { known_.unsaved = folder; }
+    const std::filesystem::path& folder() const { return known_.unsaved; }
 
     /// Null where there is nothing to keep, or no folder.
     const ProjectKeeper* keeper() const { return keeper_.get(); }
@@ -35,9 +45,9 @@ class Autosave : public QObject {
     /// Why the project cannot be written; empty where it can.
     QString trouble() const;
 
-    /// Projects that frames may belong to, the newest first: all that nobody has kept yet, and `kept` ones.
-    std::vector<std::filesystem::path> known_projects() const;
-    void remember_kept(const std::vector<std::filesystem::path>& kept) { kept_ = kept; }
+    /// Projects that are known here: those that were kept somewhere, and all in the folder of unsaved ones.
+    const KnownProjects& known_projects() const { return known_; }
+    void remember_kept(const std::vector<std::filesystem::path>& kept) { known_.kept = kept; }
 
     /// Moves the project to a folder NAME of its own within `parent`. One that only could be read is copied
     /// from memory instead.
@@ -68,8 +78,7 @@ class Autosave : public QObject {
     void take_name();
 
     SessionBase& base_;
-    std::filesystem::path unsaved_;
-    std::vector<std::filesystem::path> kept_;  ///< projects that were kept somewhere
+    KnownProjects known_;
     std::unique_ptr<ProjectKeeper> keeper_;
     std::vector<std::unique_ptr<ProjectKeeper>> finishing_;
     QMetaObject::Connection waiting_;  ///< for a project to be written

@@ -51,12 +51,11 @@ void Opening::open(const std::vector<std::filesystem::path>& files_or_folder, Kn
     base_.jobs.cancel();
     base_.jobs.start(
         kOpen,
-        [files_or_folder, projects = known == Known::goes_on
-                                         ? autosave_.known_projects()
-                                         : std::vector<std::filesystem::path>()](const Job& job) {
+        [files_or_folder,
+         projects = known == Known::goes_on ? autosave_.known_projects() : KnownProjects()](const Job& job) {
             OpenedCard card = open_card(files_or_folder, job);
             OpenedSeries first = make_series(card.series[0].frames);
-            const auto project = project_of_frames(card.series[0].frames, projects, job);
+            const auto project = project_of_frames(card.series[0].frames, projects.files(), job);
             return Opened{std::move(card), std::move(first), project};
         },
         [this](const Opened& opened) {
@@ -142,14 +141,12 @@ void Opening::open_from_card(int place, Known known) {
     const SharedList<CardSeries> card = project.card;
     const FrameFacts facts = base_.document.facts();
     const std::vector<Frame> frames = frames_of(card[place], facts);
-    // The one that is open has a project, too, but this asks for another.
-    std::vector<std::filesystem::path> projects;
-    if (known == Known::goes_on) projects = autosave_.known_projects();
-    if (projects.empty()) return show(make_series(frames), card, place, facts, {}, false);
+    if (known == Known::begins_anew || autosave_.folder().empty())
+        return show(make_series(frames), card, place, facts, {}, false);
     base_.jobs.start(
         kOpen,
-        [frames, projects](const Job& job) {
-            return std::pair(make_series(frames), project_of_frames(frames, projects, job));
+        [frames, projects = autosave_.known_projects()](const Job& job) {
+            return std::pair(make_series(frames), project_of_frames(frames, projects.files(), job));
         },
         [this, card, place,
          facts](const std::pair<OpenedSeries, std::optional<std::filesystem::path>>& found) {

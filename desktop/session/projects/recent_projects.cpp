@@ -60,21 +60,12 @@ void RecentProjects::note_open_one() {
 
 void RecentProjects::look() {
     wish_.want(
-        [kept = settings_ ? settings_->value(kKept).toStringList() : QStringList(),
-         folder = text(autosave_.folder().string())](const Job& job) {
+        [known = autosave_.known_projects()](const Job& job) {
             std::vector<RecentProject> projects;
-            const auto add = [&](const QFileInfo& file, bool is_unsaved) {
+            for (const std::filesystem::path& file : known.files()) {
                 job.checkpoint();
-                if (file.isFile()) projects.push_back(recent(file, is_unsaved));
-            };
-            for (const QString& file : kept) add(QFileInfo(file), false);
-            if (!folder.isEmpty())
-                for (const QFileInfo& own : QDir(folder).entryInfoList(QDir::Dirs | QDir::NoDotAndDotDot))
-                    add(QFileInfo(QDir(own.filePath()).filePath(own.fileName() + text(kProjectEnding))),
-                        true);
-            std::stable_sort(
-                projects.begin(), projects.end(),
-                [](const RecentProject& one, const RecentProject& two) { return one.saved > two.saved; });
+                projects.push_back(recent(QFileInfo(text(file.string())), known.is_unsaved(file)));
+            }
             return projects;
         },
         [this](const std::vector<RecentProject>& projects) {

@@ -41,7 +41,8 @@ ToneHistogram histogram_of(const FinishSubject& subject, const Finish& finish, c
 template <class Inputs>
 bool is_of(const Inputs& in, const SessionBase& base) {
     const ProjectResult* result = base.standpoint.result();
-    return in.document == base.document.id() && result && in.result == result->id;
+    return in.document == base.document.id() && result && in.result == result->id &&
+           base.standpoint.stage() == Stage::finish;  // elsewhere none of it is needed
 }
 
 }  // namespace
@@ -192,6 +193,9 @@ tl::expected<FinishLook::WholeInputs, Why> FinishLook::whole_inputs() const {
 
 /// The rest begins anew with each change.
 void FinishLook::count_rest() {
+    // What is known of another result, or elsewhere than in Finish, only takes memory.
+    for (std::optional<WholeInputs>* own : {&rested_, &last_seen_})
+        if (*own && !is_of(**own, base_)) own->reset();
     const auto of = now();
     if (!of || last_seen_ == *of) return;
     last_seen_ = *of;

@@ -37,7 +37,10 @@ MergePreview::MergePreview(SessionBase& base, Merging& merging, QObject* parent)
              },
              .serves = [](const MergeInputs& made_from,
                           const MergeInputs& today) { return made_from.plane == today.plane; },
-             .may_come_back = [this](const MergeInputs& in) { return in.plane == base_.products.plane(); }},
+             .may_come_back =
+                 [this](const MergeInputs& in) {
+                     return in.plane == base_.products.plane() && why_not().isEmpty();
+                 }},
             base.derived) {
     rest_timer_.setSingleShot(true);
     rest_timer_.setInterval(kRestMs);

@@ -183,10 +183,8 @@ void Sounding::judge() {
             emit changed();
             load_results();
         },
-        [this](const std::exception&) {
-            judged_ = std::vector<FrameId>();
-            emit changed();
-        });
+        // Nothing was measured: what was known before stands.
+        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
 }
 
 std::optional<FrameId> Sounding::frame_in_use() const {

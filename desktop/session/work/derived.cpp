@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/work/derived.h"
 
-#include <numeric>
-
 namespace moorhaze::desktop {
 
 DerivedRow::DerivedRow(QString name, DerivedTable& table, QObject* parent)
@@ -18,11 +16,6 @@ DerivedRow::~DerivedRow() {
 void DerivedTable::follow() {
     const std::vector<DerivedRow*> all = rows_;
     for (DerivedRow* row : all) row->follow();
-}
-
-std::size_t DerivedTable::bytes() const {
-    return std::accumulate(rows_.begin(), rows_.end(), std::size_t(0),
-                           [](std::size_t sum, const DerivedRow* row) { return sum + row->bytes(); });
 }
 
 }  // namespace moorhaze::desktop

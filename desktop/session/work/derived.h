@@ -49,8 +49,6 @@ class DerivedRow : public QObject {
     virtual void make_again() = 0;
     /// True when nothing of it is being made, wanted or not, nor waits for what is.
     virtual bool is_settled() const = 0;
-    /// What its values take.
-    virtual std::size_t bytes() const = 0;
 
   signals:
     void changed();                    ///< another value or another state
@@ -70,7 +68,6 @@ class DerivedTable : public QObject {
     const std::vector<DerivedRow*>& rows() const { return rows_; }
     /// What they are made from has settled.
     void follow();
-    std::size_t bytes() const;
 
   signals:
     void failed(const QString& what);
@@ -104,7 +101,6 @@ class Derived : public DerivedRow {
         /// Whether inputs may come back after there could be none; others are forgotten as soon as they
         /// differ.
         std::function<bool(const Inputs&)> may_come_back = {};
-        std::function<std::size_t(const Value&)> bytes = {};
     };
 
     Derived(Rule rule, DerivedTable& table, QObject* parent = nullptr)
@@ -132,7 +128,6 @@ class Derived : public DerivedRow {
     QString why() const override { return why_.text; }
 
     void follow() override {
-        std::erase_if(kept_, [&](const Made& own) { return !may_come_back(own.first); });
         auto today = rule_.inputs();
         if (!today) {
             const bool stays = today.error().is_for_now && shown_ && may_come_back(shown_->first);
@@ -142,12 +137,14 @@ class Derived : public DerivedRow {
             has_failed_ = false;
             if (!stays) shown_.reset();
             why_ = today.error();
+            forget_gone();
             if (differs) emit changed();
             return;
         }
-        if (wanted_ == *today) return;
-        wanted_ = std::move(*today);
-        begin();
+        const bool is_same = wanted_ == *today;
+        if (!is_same) wanted_ = std::move(*today);
+        forget_gone();
+        if (!is_same) begin();
     }
 
     void make_again() override {
@@ -158,16 +155,14 @@ class Derived : public DerivedRow {
     }
 
     bool is_settled() const override { return !wish_.is_busy() && (wanted_ || !why_.is_for_now); }
-    std::size_t bytes() const override {
-        std::size_t sum = 0;
-        if (rule_.bytes)
-            for (const Made& own : kept_) sum += rule_.bytes(own.second);
-        return sum;
-    }
 
   private:
     using Made = std::pair<Inputs, Value>;
 
+    /// What is made from may be large: it is let go as soon as it cannot be wanted again.
+    void forget_gone() {
+        std::erase_if(kept_, [&](const Made& own) { return !may_come_back(own.first); });
+    }
     bool may_come_back(const Inputs& inputs) const {
         return inputs == wanted_ || (rule_.may_come_back && rule_.may_come_back(inputs));
     }
