@@ -8,6 +8,7 @@
 #include "core/files/safe_write.h"
 #include "core/merge/frame_source.h"
 #include "core/project/align_series.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -119,7 +120,7 @@ void run_align(const AlignArguments& arguments, const Common& common) {
             {"seconds", {{"profile", profile_seconds}, {"align", align_seconds}}},
             {"peak_memory_mb", peak_memory_mb()},
             {"warnings", warnings}};
-        write_text_file(arguments.report, report.dump(2) + "\n", true);
+        write_text_file(arguments.report, json_text(report, 2) + "\n", true);
     }
 }
 

@@ -56,8 +56,9 @@ void run_finish(const FinishArguments& arguments, const Common& common) {
                made_with(result),
                {},
                {}};
-        own.layers = [&stored, sources, strokes = result.strokes](const Framing& framing, const Job& job) {
-            return layers_of(stored.result, strokes, sources(), framing, job);
+        own.layers = [&stored, sources, strokes = result.strokes](const Finish& finish, const TakeLayer& take,
+                                                                  const Job& job) {
+            layers_of(stored.result, strokes, sources(), finish, take, job);
         };
         own.raw = raw_rendering_of(series.frames[std::size_t(stored.geometry.reference)],
                                    result.made_from.align.look.development);

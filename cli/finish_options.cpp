@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <iostream>
 
 #include "core/finish/finish_json.h"
 #include "core/finish/framing.h"
@@ -151,6 +152,9 @@ void FinishOptions::add_to(CLI::App& command) {
     file->add_option("--creator", creator, "Who made it");
     file->add_option("--rights", rights, "Who may use it");
     file->add_option("--keywords", keywords, "With commas between");
+    file->add_flag(
+        "--private", with_private,
+        "Where the frames were taken, the camera's owner, and its and the lens's numbers go along");
 }
 
 Finish FinishOptions::applied_to(Finish finish, PixelRect area) const {
@@ -254,13 +258,15 @@ Output FinishOptions::output_for(Output output, const std::string& file) const {
     return output;
 }
 
-AboutPicture FinishOptions::about_for(AboutPicture about) const {
+HandOver FinishOptions::said_for(HandOver own) const {
+    AboutPicture& about = own.about;
     about.title = title.value_or(about.title);
     about.description = description.value_or(about.description);
     about.creator = creator.value_or(about.creator);
     about.rights = rights.value_or(about.rights);
     if (keywords) about.keywords = keywords_of(*keywords);
-    return about;
+    own.with_private = own.with_private || with_private;
+    return own;
 }
 
 namespace {
@@ -288,9 +294,12 @@ Finish finish_and_write(const FinishOptions& options, const std::string& file, c
     HandedPicture handed = handed_picture(subject, used, job.part(0.4, 0.7));
     handed.raw = own.raw;
     if (own.layers)
-        handed.layers = [&](const Job& layers_job) { return own.layers(used.framing, layers_job); };
-    write_output(file, handed, output, options.about_for(own.hand_over.about), own.shooting,
-                 own.made_with + finish_in_words(used), overwrite, job.part(0.7, 1));
+        handed.layers = [&](const TakeLayer& take, const Job& part) { own.layers(used, take, part); };
+    const std::string unsaid = write_output(
+        file, handed, output,
+        said_of(options.said_for(own.hand_over), own.shooting, own.made_with + finish_in_words(used)),
+        overwrite, job.part(0.7, 1));
+    if (!unsaid.empty()) std::cerr << "moorhaze-cli: " << file << ": " << unsaid << "\n";
     return used;
 }
 

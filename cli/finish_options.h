@@ -20,7 +20,7 @@ struct FinishOptions {
     std::optional<int> bits, quality;
     std::optional<double> output_sharpening;
     std::optional<std::string> title, description, creator, rights, keywords;
-    bool no_finish = false;
+    bool no_finish = false, with_private = false;
 
     void add_to(CLI::App& command);
 
@@ -32,7 +32,8 @@ struct FinishOptions {
     Finish fitted_to(Finish finish, const FinishSubject& subject) const;
     /// The file's kind is that of its name.
     Output output_for(Output output, const std::string& file) const;
-    AboutPicture about_for(AboutPicture about) const;
+    /// What the files shall say.
+    HandOver said_for(HandOver own) const;
 };
 
 /// What is finished, and where layers and a DNG come from.
@@ -45,7 +46,7 @@ struct ToFinish {
     ShootingData shooting;
     std::string made_with;
     /// Of the merge and what was painted; empty: there are none.
-    std::function<std::vector<RasterLayer>(const Framing& framing, const Job& job)> layers;
+    std::function<void(const Finish& finish, const TakeLayer& take, const Job& job)> layers;
     std::optional<RawRendering> raw;
 };
 

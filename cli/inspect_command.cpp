@@ -8,6 +8,7 @@
 #include "core/merge/frame_source.h"
 #include "core/merge/sharp_frames.h"
 #include "core/project/align_series.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -174,7 +175,7 @@ void print_json(const std::vector<Inspected>& all, const std::vector<FoundSeries
     }
     if (!asked.empty()) report["places"] = places_json(asked);
     report["warnings"] = warnings;
-    std::cout << report.dump(2) << "\n";
+    std::cout << json_text(report, 2) << "\n";
 }
 
 void print_text(const Inspected& own, int before) {

@@ -10,6 +10,7 @@
 #include "core/project/result_files.h"
 #include "core/project/result_series.h"
 #include "core/project/stored_sources.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -76,7 +77,7 @@ void run_mend(const MendArguments& arguments, const Common& common) {
     if (arguments.snags && snags.empty()) std::printf("no doubtful place was found\n");
     if (!arguments.report.empty())
         write_text_file(arguments.report,
-                        nlohmann::json{{"result", result.title}, {"snags", list}}.dump(2) + "\n", true);
+                        json_text(nlohmann::json{{"result", result.title}, {"snags", list}}, 2) + "\n", true);
 }
 
 }  // namespace

@@ -14,6 +14,7 @@
 #include "core/project/stored_sources.h"
 #include "core/project/unattended.h"
 #include "core/project/words.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -200,8 +201,8 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
                  made_with(made),
                  {},
                  raw_rendering_of(reference, from.align.look.development)};
-    own.layers = [&](const Framing& framing, const Job& job) {
-        return layers_of(result, strokes, sources(), framing, job);
+    own.layers = [&](const Finish& finish, const TakeLayer& take, const Job& job) {
+        layers_of(result, strokes, sources(), finish, take, job);
     };
     finish_and_write(arguments.finish, arguments.out, own, arguments.overwrite, {});
     if (!arguments.depth_out.empty()) write_plane(arguments.depth_out, result.depth);
@@ -222,7 +223,7 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
             {"seconds", seconds},
             {"peak_memory_mb", peak_memory_mb()},
             {"warnings", warnings}};
-        write_text_file(arguments.report, report.dump(2) + "\n", true);
+        write_text_file(arguments.report, json_text(report, 2) + "\n", true);
     }
     if (!common.quiet)
         for (const auto& warning : warnings) std::cerr << "moorhaze-cli: " << warning << "\n";

@@ -4,6 +4,7 @@
 
 #include "cli/commands.h"
 #include "core/optics/shoot_plan.h"
+#include "core/work/json_text.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -103,7 +104,7 @@ void run_plan(const CLI::App& command, PlanArguments& arguments) {
     if (arguments.no_flash) setup.flash = false;
     if (command.count("--circle")) setup.sharp_by = SharpBy::typed;
     const ShootPlan plan = plan_shoot(setup);
-    if (arguments.json) std::printf("%s\n", as_json(plan).dump(2).c_str());
+    if (arguments.json) std::printf("%s\n", json_text(as_json(plan), 2).c_str());
     if (!plan.is_possible()) {
         for (const SetupProblem& problem : plan.problems)
             if (problem.blocks) throw BadParameter("plan: " + problem.what);

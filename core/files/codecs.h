@@ -20,7 +20,8 @@ struct Header {
 };
 
 struct EncodeOptions {
-    int jpeg_quality = 95;  ///< 1..100; from 90 on colour is stored at full resolution
+    int jpeg_quality = 95;     ///< 1..100; from 90 on colour is stored at full resolution
+    double dots_per_inch = 0;  ///< 0: nothing is said
 };
 
 inline constexpr double kMaxMegapixels =
@@ -39,6 +40,10 @@ void finish_writing(FileHandle file, const std::filesystem::path& name);
 
 /// @throws FileError when a header's size is impossible.
 void check_size(const std::filesystem::path& file, double width, double height);
+
+/// @throws FileError saying that curves for brightness beyond the paper's white (PQ and HLG of ITU-R BT.2100)
+/// are not developed.
+[[noreturn]] void refuse_high_dynamic_range(const std::filesystem::path& file);
 
 /// EXIF orientation 1..8 (tag 0x0112): lays stored pixels upright.
 cv::Mat upright(const cv::Mat& stored, int orientation);
@@ -67,10 +72,11 @@ std::vector<std::uint8_t> jxl_exif(const std::filesystem::path& file);
 std::vector<std::uint8_t> after_exif_offset(std::vector<std::uint8_t> block);
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options);
+/// Encoders embed the picture's profile as it is: for sRGB they are handed srgb_profile().
 /// @param dots_per_inch  0: nothing is said.
 void encode_tiff(const std::filesystem::path& file, const Picture& picture, TiffCompression compression,
                  double dots_per_inch);
-void encode_png(const std::filesystem::path& file, const Picture& picture);
+void encode_png(const std::filesystem::path& file, const Picture& picture, double dots_per_inch);
 /// @param quality  1..100; 100 is lossless.
 void encode_jxl(const std::filesystem::path& file, const Picture& picture, int quality,
                 const MetadataBlocks& metadata);

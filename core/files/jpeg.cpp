@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <cmath>
 #include <csetjmp>
 // jpeglib.h needs FILE declared first.
 #include <cstdio>
@@ -78,10 +79,17 @@ bool decode_rows(jpeg_decompress_struct& info, Errors& errors, int shrink, cv::M
     return true;
 }
 
-std::vector<std::uint8_t> profile_of(jpeg_decompress_struct& info) {
+/// The profile's bytes, to be freed; null where there are none or libjpeg gave up.
+JOCTET* read_profile(jpeg_decompress_struct& info, Errors& errors, unsigned& length) {
     JOCTET* bytes = nullptr;
+    if (setjmp(errors.back)) return nullptr;
+    return jpeg_read_icc_profile(&info, &bytes, &length) ? bytes : nullptr;
+}
+
+std::vector<std::uint8_t> icc_of(jpeg_decompress_struct& info, Errors& errors) {
     unsigned length = 0;
-    if (!jpeg_read_icc_profile(&info, &bytes, &length)) return {};
+    JOCTET* const bytes = read_profile(info, errors, length);
+    if (!bytes) return {};
     std::vector<std::uint8_t> icc(bytes, bytes + length);
     std::free(bytes);
     return icc;
@@ -117,7 +125,7 @@ class Decoder {
             throw FileError(file_.string() +
                             ": this is a CMYK picture for print. Save it as RGB and open it again.");
         Picture picture;
-        picture.profile.icc = profile_of(info_);
+        picture.profile.icc = icc_of(info_, errors_);
         if (!decode_rows(info_, errors_, shrink, picture.pixels, job) || errors_.damaged)
             jpeg_report(file_, errors_);
         return picture;
@@ -131,7 +139,7 @@ class Decoder {
 };
 
 bool encode_rows(jpeg_compress_struct& info, Errors& errors, std::FILE* target, const Picture& picture,
-                 int quality) {
+                 const EncodeOptions& options) {
     if (setjmp(errors.back)) return false;
     jpeg_create_compress(&info);
     jpeg_stdio_dest(&info, target);
@@ -140,8 +148,12 @@ bool encode_rows(jpeg_compress_struct& info, Errors& errors, std::FILE* target, 
     info.input_components = 3;
     info.in_color_space = JCS_RGB;
     jpeg_set_defaults(&info);
-    jpeg_set_quality(&info, quality, TRUE);
-    if (quality >= 90) info.comp_info[0].h_samp_factor = info.comp_info[0].v_samp_factor = 1;
+    if (options.dots_per_inch > 0) {
+        info.density_unit = 1;  // dots an inch (JFIF 1.02)
+        info.X_density = info.Y_density = UINT16(std::lround(options.dots_per_inch));
+    }
+    jpeg_set_quality(&info, options.jpeg_quality, TRUE);
+    if (options.jpeg_quality >= 90) info.comp_info[0].h_samp_factor = info.comp_info[0].v_samp_factor = 1;
     info.optimize_coding = TRUE;
     jpeg_start_compress(&info, TRUE);
     if (!picture.profile.icc.empty())
@@ -178,7 +190,7 @@ void encode_jpeg(const std::filesystem::path& file, const Picture& picture, cons
     jpeg_compress_struct info{};
     info.err = &errors.base;
     install(errors);
-    const bool written = encode_rows(info, errors, target.get(), picture, options.jpeg_quality);
+    const bool written = encode_rows(info, errors, target.get(), picture, options);
     jpeg_destroy_compress(&info);
     if (!written)
         throw FileError(file.string() + ": could not be written (" + errors.message + "). Is the disc full?");

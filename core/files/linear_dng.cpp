@@ -15,7 +15,6 @@ namespace moorhaze {
 namespace {
 
 constexpr int kLinearRaw = 34892;  // DNG 1.4, PhotometricInterpretation
-constexpr int kD65 = 21;           // EXIF, LightSource
 constexpr float kFull = 65535;
 
 void set_size(TIFF* out, cv::Size size, int bits) {
@@ -45,7 +44,7 @@ void write_preview(codecs::TiffHandle& tiff, const Picture& preview, const RawRe
     for (int i = 0; i < 9; ++i) matrix[i] = float(rendering.from_xyz.val[i]);
     for (int c = 0; c < 3; ++c) neutral[c] = float(rendering.neutral[c]);
     TIFFSetField(out, TIFFTAG_COLORMATRIX1, 9, matrix);
-    TIFFSetField(out, TIFFTAG_CALIBRATIONILLUMINANT1, kD65);
+    TIFFSetField(out, TIFFTAG_CALIBRATIONILLUMINANT1, rendering.illuminant);
     TIFFSetField(out, TIFFTAG_ASSHOTNEUTRAL, 3, neutral);
     TIFFSetField(out, TIFFTAG_BASELINEEXPOSURE, float(rendering.exposure_ev));
     const std::uint64_t none = 0;
@@ -89,9 +88,10 @@ void write_light(codecs::TiffHandle& tiff, const Picture& picture, const RawRend
 }  // namespace
 
 void write_linear_dng(const std::filesystem::path& file, const Picture& picture,
-                      const RawRendering& rendering, const Picture& preview, const ShootingData& shooting,
-                      const std::string& made_with, const AboutPicture& about, bool overwrite,
+                      const RawRendering& rendering, const Picture& preview, SaidInFile said, bool overwrite,
                       const Job& job) {
+    said.dots_per_inch = 0;
+    said.in_srgb = false;
     if (picture.bits() != 16 || picture.profile != working_profile())
         throw BadParameter(file.string() + ": only a merge of raw frames becomes a DNG; use TIFF");
     write_beside_then_rename(file, overwrite, [&](const std::filesystem::path& temporary) {
@@ -107,7 +107,7 @@ void write_linear_dng(const std::filesystem::path& file, const Picture& picture,
                                 "). Is the disc full?");
             }
         }
-        write_shooting_data(temporary, shooting, made_with, about, 0, false);
+        write_said(temporary, said);
         job.checkpoint(1);
     });
 }

@@ -10,11 +10,11 @@ namespace moorhaze {
 /// interpretation LinearRaw).
 /// @param picture    16 bit, in working_profile(); developed as `rendering` says, merged and mended since.
 /// @param preview    8 bit sRGB, at most some 1000 px; how the picture looks.
+/// @param said       its resolution and colours are said otherwise in a DNG, and not looked at.
 /// @throws FileError, BadParameter for a picture of another profile; Cancelled.   Thread-safe for different
 /// files.
 void write_linear_dng(const std::filesystem::path& file, const Picture& picture,
-                      const RawRendering& rendering, const Picture& preview, const ShootingData& shooting,
-                      const std::string& made_with, const AboutPicture& about, bool overwrite,
+                      const RawRendering& rendering, const Picture& preview, SaidInFile said, bool overwrite,
                       const Job& job);
 
 }  // namespace moorhaze

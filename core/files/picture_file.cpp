@@ -6,13 +6,14 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cmath>
 #include <cstring>
-#include <opencv2/imgproc.hpp>
 
 #include "core/files/codecs.h"
 #include "core/files/raw.h"
 #include "core/files/safe_write.h"
 #include "core/picture/colour_space.h"
+#include "core/picture/resized.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -52,6 +53,12 @@ void check_size(const std::filesystem::path& file, double width, double height) 
                         std::to_string(long(height)) + " pixels, more than the " +
                         std::to_string(int(kMaxMegapixels)) +
                         " megapixels Moorhaze opens. Is it damaged? Else make it smaller first.");
+}
+
+void refuse_high_dynamic_range(const std::filesystem::path& file) {
+    throw FileError(file.string() +
+                    ": its brightness is coded for high-dynamic-range screens (PQ or HLG), which is not read "
+                    "yet. Export the frames as TIFF, or as raw files.");
 }
 
 cv::Mat upright(const cv::Mat& stored, int orientation) {
@@ -208,6 +215,7 @@ Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
                       : format == FileFormat::jxl  ? codecs::decode_jxl(file)
                                                    : codecs::decode_png(file, job);
     if (picture.profile.icc.empty() && says_op_rgb(file)) picture.profile = op_rgb_profile();
+    if (picture.profile == srgb_profile()) picture.profile = {};
     convert_grey_profile(picture);
     const int orientation = lays_itself_upright(format)   ? 1
                             : development.orientation > 0 ? development.orientation
@@ -290,12 +298,10 @@ Picture read_preview(const std::filesystem::path& file, int longest_side_px, con
     while (shrink < 8 && std::max(header.width, header.height) / (2 * shrink) >= longest_side_px) shrink *= 2;
     Picture picture = decode(file, format, shrink, development);
     const double factor = double(longest_side_px) / std::max(picture.width(), picture.height());
-    if (factor < 1) {
-        cv::resize(picture.pixels, picture.pixels, {}, factor, factor, cv::INTER_AREA);
-        if (!picture.alpha.empty())
-            cv::resize(picture.alpha, picture.alpha, picture.pixels.size(), 0, 0, cv::INTER_AREA);
-    }
-    return picture;
+    if (factor >= 1) return picture;
+    const cv::Size size(std::max(1, int(std::lround(picture.width() * factor))),
+                        std::max(1, int(std::lround(picture.height() * factor))));
+    return with_bits(resized(picture, size, {}), picture.bits());
 }
 
 Picture read_thumbnail(const std::filesystem::path& file, int longest_side_px,
@@ -321,39 +327,95 @@ Picture with_bits(const Picture& picture, int bits) {
     return converted;
 }
 
-void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
-                   const WriteSettings& settings, const Job& job) {
+Picture dithered_to_8(const Picture& picture) {
+    if (picture.bits() == 8) return picture;
+    Picture made = with_bits({picture.pixels.rowRange(0, 0), picture.alpha, picture.profile}, 8);
+    made.pixels.create(picture.pixels.size(), CV_8UC3);
+    for_rows(made.height(), {}, [&](int y) {
+        const auto* from = picture.pixels.ptr<std::uint16_t>(y);
+        auto* to = made.pixels.ptr<std::uint8_t>(y);
+        for (int x = 0; x < made.width(); ++x) {
+            // Interleaved gradient noise: Jimenez, "Next Generation Post Processing", SIGGRAPH 2014 (its
+            // numbers from memory). Neighbours differ as much as they can, so that the eye sees the mean.
+            const double along = 0.06711056 * x + 0.00583715 * y,
+                         wave = 52.9829189 * (along - std::floor(along));
+            const auto threshold = unsigned(257 * (wave - std::floor(wave)));
+            for (int c = 0; c < 3; ++c) to[3 * x + c] = std::uint8_t((from[3 * x + c] + threshold) / 257u);
+        }
+    });
+    return made;
+}
+
+namespace {
+
+/// Encodes into a file that nobody sees yet, and opens it again.
+/// @return  what could not be said in it.
+std::string encode(const std::filesystem::path& file, const Picture& picture, const WriteSettings& settings,
+                   const SaidInFile& said, const Job& job) {
+    std::string unsaid;
+    const auto without = [&](const FileError& error) {
+        unsaid = std::string("it was written without shooting data: ") + error.what();
+    };
+    switch (settings.format) {
+        case FileFormat::jpeg:
+            codecs::encode_jpeg(file, picture, {settings.jpeg_quality, settings.dots_per_inch});
+            break;
+        case FileFormat::tiff:
+            codecs::encode_tiff(file, picture, settings.compression, settings.dots_per_inch);
+            break;
+        case FileFormat::png:
+            codecs::encode_png(file, picture, settings.dots_per_inch);
+            break;
+        case FileFormat::jxl: {
+            MetadataBlocks blocks;
+            try {
+                blocks = metadata_blocks(said);
+            } catch (const FileError& error) {
+                without(error);
+            }
+            codecs::encode_jxl(file, picture, settings.jpeg_quality, blocks);
+            break;
+        }
+        case FileFormat::raw:
+        case FileFormat::heif:
+        case FileFormat::open_raster:
+            throw BadParameter(file.string() + ": a " + name_of(settings.format) + " cannot be written");
+    }
+    job.checkpoint(0.8);
+    if (settings.format != FileFormat::jxl) try {
+            write_said(file, said);
+        } catch (const FileError& error) {
+            without(error);
+        }
+    const codecs::Header header = probe(file, settings.format);
+    if (header.width != picture.width() || header.height != picture.height())
+        throw FileError(file.string() + ": could not be written: what was read back is another size.");
+    return unsaid;
+}
+
+}  // namespace
+
+std::string write_picture(const std::filesystem::path& file, const Picture& picture,
+                          const ShootingData& shooting, const WriteSettings& settings, const Job& job) {
     if (picture.pixels.empty()) throw BadParameter(file.string() + ": there is no picture to write");
     if (settings.jpeg_quality < 1 || settings.jpeg_quality > 100)
         throw BadParameter("the quality of JPEG and JPEG XL lies between 1 and 100");
-    const Picture ready = with_bits(picture, settings.format == FileFormat::jpeg ? 8 : settings.bits);
+    const int bits = settings.format == FileFormat::jpeg ? 8 : settings.bits;
+    Picture ready = bits == 8 ? dithered_to_8(picture) : with_bits(picture, bits);
+    const bool in_srgb = ready.profile.icc.empty();
+    // JPEG XL has a name for it.
+    if (in_srgb && settings.format != FileFormat::jxl) ready.profile = srgb_profile();
+    const SaidInFile said{shooting, settings.made_with,   settings.about, settings.dots_per_inch,
+                          in_srgb,  settings.with_private};
+    std::string unsaid;
     write_beside_then_rename(file, settings.overwrite, [&](const std::filesystem::path& temporary) {
         job.checkpoint(0.1);
-        switch (settings.format) {
-            case FileFormat::jpeg:
-                codecs::encode_jpeg(temporary, ready, {settings.jpeg_quality});
-                break;
-            case FileFormat::tiff:
-                codecs::encode_tiff(temporary, ready, settings.compression, settings.dots_per_inch);
-                break;
-            case FileFormat::png:
-                codecs::encode_png(temporary, ready);
-                break;
-            case FileFormat::jxl:
-                codecs::encode_jxl(temporary, ready, settings.jpeg_quality,
-                                   metadata_blocks(shooting, settings.made_with, settings.about,
-                                                   settings.dots_per_inch, ready.profile.icc.empty()));
-                return;  // its metadata are in it
-            case FileFormat::raw:
-            case FileFormat::heif:
-            case FileFormat::open_raster:
-                throw BadParameter(file.string() + ": a " + name_of(settings.format) + " cannot be written");
-        }
-        job.checkpoint(0.8);
-        write_shooting_data(temporary, shooting, settings.made_with, settings.about, settings.dots_per_inch,
-                            ready.profile.icc.empty());
+        unsaid = encode(temporary, ready, settings, said, job);
+        if (const auto place = unsaid.find(temporary.string()); place != std::string::npos)
+            unsaid.replace(place, temporary.string().size(), file.string());
         job.checkpoint(1.0);
     });
+    return unsaid;
 }
 
 }  // namespace moorhaze

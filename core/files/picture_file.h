@@ -63,16 +63,24 @@ struct WriteSettings {
     std::string made_with;   ///< how the picture was made, for the file's metadata; may be empty
     TiffCompression compression = TiffCompression::deflate;
     AboutPicture about = {};
-    double dots_per_inch = 0;  ///< said in the file; 0: nothing is
+    double dots_per_inch = 0;   ///< said in the file; 0: nothing is
+    bool with_private = false;  ///< see SaidInFile
 };
 
 /// Writes beside the target and renames when complete: a failed or cancelled write leaves no file and never
-/// harms an existing one. Profile and shooting data go with it.
+/// harms an existing one. The profile goes with it (that of sRGB, too), and what is said of the picture;
+/// where that cannot be put in, the picture is written without. 16 bits become 8 by ordered dither, so that
+/// smooth backdrops show no steps. What was written is opened once before it counts.
+/// @return  what could not be put into the file, in a sentence; empty: all is in it.
 /// @throws FileError, BadParameter, Cancelled.   Thread-safe for different files.
-void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
-                   const WriteSettings& settings, const Job& job);
+std::string write_picture(const std::filesystem::path& file, const Picture& picture,
+                          const ShootingData& shooting, const WriteSettings& settings, const Job& job);
 
-/// Same pixels at another depth: ×257 up, rounded down.
+/// Same pixels at another depth: ×257 up, rounded to the nearest down.
 Picture with_bits(const Picture& picture, int bits);
+/// The same where 16 bits become 8 and nothing comes after: what lies between two values of 8 bits becomes
+/// one or the other by its place, grey the same for all three colours, and exact values stay. Alpha is
+/// rounded.
+Picture dithered_to_8(const Picture& picture);
 
 }  // namespace moorhaze

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <png.h>
 
+#include <cmath>
 #include <csetjmp>
 #include <opencv2/core.hpp>
 
 #include "core/files/codecs.h"
+#include "core/files/interleaved.h"
 
 namespace moorhaze::codecs {
 namespace {
@@ -49,16 +51,7 @@ class Reader {
         check_size(file_, png_get_image_width(png_, info_), png_get_image_height(png_, info_));
         cv::Mat with_alpha;
         if (!read_rows(with_alpha, job)) png_report(file_, failure_);
-        Picture picture;
-        if (with_alpha.channels() == 4) {
-            picture.pixels.create(with_alpha.size(), CV_MAKETYPE(with_alpha.depth(), 3));
-            picture.alpha.create(with_alpha.size(), CV_MAKETYPE(with_alpha.depth(), 1));
-            cv::Mat parts[] = {picture.pixels, picture.alpha};
-            const int routes[] = {0, 0, 1, 1, 2, 2, 3, 3};
-            cv::mixChannels(&with_alpha, 1, parts, 2, routes, 4);
-        } else {
-            picture.pixels = with_alpha;
-        }
+        Picture picture = taken_apart(with_alpha);
         picture.profile.icc = profile();
         return picture;
     }
@@ -107,18 +100,22 @@ class Reader {
     png_infop info_ = nullptr;
 };
 
+constexpr double kMetresPerInch = 0.0254;
+
 bool write_rows(png_structp png, png_infop info, std::FILE* target, const cv::Mat& pixels,
-                const std::vector<std::uint8_t>& icc) {
+                const std::vector<std::uint8_t>& icc, double dots_per_inch) {
     if (setjmp(png_jmpbuf(png))) return false;
     png_init_io(png, target);
     png_set_IHDR(png, info, png_uint_32(pixels.cols), png_uint_32(pixels.rows),
                  pixels.depth() == CV_16U ? 16 : 8,
                  pixels.channels() == 4 ? PNG_COLOR_TYPE_RGB_ALPHA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE,
                  PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
-    if (icc.empty())
-        png_set_sRGB(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
-    else
+    if (!icc.empty())
         png_set_iCCP(png, info, "profile", PNG_COMPRESSION_TYPE_BASE, icc.data(), png_uint_32(icc.size()));
+    if (dots_per_inch > 0) {
+        const auto per_metre = png_uint_32(std::lround(dots_per_inch / kMetresPerInch));
+        png_set_pHYs(png, info, per_metre, per_metre, PNG_RESOLUTION_METER);
+    }
     png_set_compression_level(png, 4);
     png_write_info(png, info);
     if (pixels.depth() == CV_16U) png_set_swap(png);
@@ -137,19 +134,13 @@ Picture decode_png(const std::filesystem::path& file, const Job& job) {
     return Reader(file).decode(job);
 }
 
-void encode_png(const std::filesystem::path& file, const Picture& picture) {
-    cv::Mat pixels = picture.pixels;
-    if (!picture.alpha.empty()) {
-        pixels = cv::Mat(picture.pixels.size(), CV_MAKETYPE(picture.pixels.depth(), 4));
-        const cv::Mat parts[] = {picture.pixels, picture.alpha};
-        const int routes[] = {0, 0, 1, 1, 2, 2, 3, 3};
-        cv::mixChannels(parts, 2, &pixels, 1, routes, 4);
-    }
+void encode_png(const std::filesystem::path& file, const Picture& picture, double dots_per_inch) {
+    const cv::Mat pixels = interleaved(picture);
     FileHandle target = open_for_writing(file);
     Failure failure;
     png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &failure, png_fatal, png_ignore);
     png_infop info = png_create_info_struct(png);
-    const bool written = write_rows(png, info, target.get(), pixels, picture.profile.icc);
+    const bool written = write_rows(png, info, target.get(), pixels, picture.profile.icc, dots_per_inch);
     png_destroy_write_struct(&png, &info);
     if (!written)
         throw FileError(file.string() + ": could not be written (" + failure.message +

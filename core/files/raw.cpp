@@ -25,6 +25,8 @@ constexpr int kFlatRows = 8;
 constexpr double kClippedShare =
     0.97;  // of the white level: where sensors end differs a little from row to row
 
+constexpr int kD65 = 21;  // EXIF, LightSource
+
 [[noreturn]] void fail_raw(const std::filesystem::path& file, const std::string& what) {
     throw FileError(file.string() + ": " + what);
 }
@@ -197,29 +199,48 @@ void set_white_balance(libraw_output_params_t& params, double red, double blue) 
     params.user_mul[2] = float(blue);
 }
 
-/// LibRaw's own table for known cameras, else what a DNG says for daylight (illuminant 21 is D65).
-cv::Matx33d matrix_from_xyz(const libraw_colordata_t& colour) {
+/// Linear light of primaries around D65 to CIE XYZ, by the chromaticities of a standard.
+cv::Matx33d xyz_of(double rx, double ry, double gx, double gy, double bx, double by) {
+    const cv::Matx33d primaries(rx / ry, gx / gy, bx / by, 1, 1, 1, (1 - rx - ry) / ry, (1 - gx - gy) / gy,
+                                (1 - bx - by) / by);
+    const cv::Vec3d white(0.3127 / 0.3290, 1, (1 - 0.3127 - 0.3290) / 0.3290);
+    const cv::Vec3d strength = primaries.inv() * white;
+    return primaries * cv::Matx33d::diag(cv::Vec3d(strength));
+}
+cv::Matx33d xyz_of_srgb() {
+    return xyz_of(0.640, 0.330, 0.300, 0.600, 0.150, 0.060);
+}
+cv::Matx33d srgb_to_bt2020() {
+    return xyz_of(0.708, 0.292, 0.170, 0.797, 0.131, 0.046).inv() * xyz_of_srgb();
+}
+
+struct CameraColours {
+    cv::Matx33d from_xyz;
+    int illuminant;  ///< EXIF, LightSource
+};
+
+/// LibRaw's own table for known cameras, which is for D65; else what a DNG says, for D65 rather than for
+/// another light; else those that the picture is developed with then: the camera's are taken for sRGB's.
+CameraColours colours_of(const libraw_colordata_t& colour) {
     cv::Matx33d matrix;
     for (int row = 0; row < 3; ++row)
         for (int c = 0; c < 3; ++c) matrix(row, c) = colour.cam_xyz[row][c];
-    if (cv::norm(matrix) > 0) return matrix;
-    const auto& dng = colour.dng_color[colour.dng_color[1].illuminant == 21 ? 1 : 0];
-    for (int row = 0; row < 3; ++row)
-        for (int c = 0; c < 3; ++c) matrix(row, c) = dng.colormatrix[row][c];
-    return matrix;
+    if (cv::norm(matrix) > 0) return {matrix, kD65};
+    for (const bool of_d65 : {true, false})
+        for (const auto& dng : colour.dng_color) {
+            if (of_d65 && dng.illuminant != kD65) continue;
+            for (int row = 0; row < 3; ++row)
+                for (int c = 0; c < 3; ++c) matrix(row, c) = dng.colormatrix[row][c];
+            if (cv::norm(matrix) > 0) return {matrix, int(dng.illuminant)};
+        }
+    return {xyz_of_srgb().inv(), kD65};
 }
 
-/// Linear sRGB primaries to those of ITU-R BT.2020, both D65; from the chromaticities of the two standards.
-cv::Matx33d srgb_to_bt2020() {
-    auto to_xyz = [](double rx, double ry, double gx, double gy, double bx, double by) {
-        const cv::Matx33d primaries(rx / ry, gx / gy, bx / by, 1, 1, 1, (1 - rx - ry) / ry,
-                                    (1 - gx - gy) / gy, (1 - bx - by) / by);
-        const cv::Vec3d white(0.3127 / 0.3290, 1, (1 - 0.3127 - 0.3290) / 0.3290);
-        const cv::Vec3d strength = primaries.inv() * white;
-        return primaries * cv::Matx33d::diag(cv::Vec3d(strength));
-    };
-    return to_xyz(0.708, 0.292, 0.170, 0.797, 0.131, 0.046).inv() *
-           to_xyz(0.640, 0.330, 0.300, 0.600, 0.150, 0.060);
+/// The camera as DNG names it: once with its maker, though many models' names begin with it.
+std::string unique_camera(const libraw_data_t& data) {
+    if (data.color.UniqueCameraModel[0]) return data.color.UniqueCameraModel;
+    const std::string maker = data.idata.normalized_make, model = data.idata.normalized_model;
+    return model.starts_with(maker + " ") ? model : maker.empty() ? model : maker + " " + model;
 }
 
 }  // namespace
@@ -233,11 +254,9 @@ const std::vector<std::string>& raw_endings() {
 }
 
 const ColourProfile& working_profile() {
-    // IEC 61966-2-1 as a parametric curve of ICC.1 type 3 (lcms counts it 4).
-    static const cmsFloat64Number srgb[5] = {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045};
     static const ColourProfile profile =
         profile_of("BT.2020 primaries, sRGB curve", {{0.708, 0.292, 1}, {0.170, 0.797, 1}, {0.131, 0.046, 1}},
-                   cmsBuildParametricToneCurve(nullptr, 4, srgb));
+                   srgb_curve());
     return profile;
 }
 
@@ -354,9 +373,11 @@ RawRendering raw_rendering(const std::filesystem::path& file, const Development&
         rendering.camera_offset[c] = development.black_shift / multipliers[c];
         rendering.neutral[c] = 1 / multipliers[c];
     }
-    rendering.from_xyz = matrix_from_xyz(data.color);
+    const CameraColours colours = colours_of(data.color);
+    rendering.from_xyz = colours.from_xyz;
+    rendering.illuminant = colours.illuminant;
     rendering.exposure_ev = development.exposure_ev;
-    rendering.camera = raw_shooting_of(file, opened).camera;
+    rendering.camera = unique_camera(data);
     return rendering;
 }
 

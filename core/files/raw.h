@@ -39,10 +39,11 @@ struct RawRendering {
     /// the sensor's white point. `camera_offset` is added: what the development took as black.
     cv::Matx33d camera_from_picture;
     cv::Vec3d camera_offset;
-    cv::Matx33d from_xyz;  ///< XYZ (D65) to the camera's colours, as DNG's ColorMatrix
+    cv::Matx33d from_xyz;  ///< XYZ to the camera's colours, as DNG's ColorMatrix
+    int illuminant = 21;   ///< that `from_xyz` is for, as EXIF's LightSource counts (21: D65)
     cv::Vec3d neutral;  ///< camera colour of what is white in the picture, as DNG's AsShotNeutral; at most 1
     double exposure_ev = 0;  ///< of the development
-    std::string camera;      ///< maker and model
+    std::string camera;      ///< maker and model, as DNG's UniqueCameraModel: by it developers know a camera
 };
 
 /// @throws as develop_raw.   Thread-safe; decodes no pixels.

@@ -120,11 +120,16 @@ void describe(Exiv2::XmpData& xmp, const AboutPicture& about) {
 
 /// How a frame was shot goes along; how the values of its own file are to be read (a raw file's levels and
 /// matrices, a TIFF's strips, another colour space, previews) would be said of other values.
-bool goes_along(const Exiv2::Exifdatum& entry) {
+bool goes_along(const Exiv2::Exifdatum& entry, bool with_private) {
     const std::string key = entry.key();
-    static const std::set<std::string> of_image = {
-        "Exif.Image.Make",      "Exif.Image.Model",        "Exif.Image.DateTime",        "Exif.Image.Artist",
-        "Exif.Image.Copyright", "Exif.Image.HostComputer", "Exif.Image.ImageDescription"};
+    // EXIF 2.32: whose camera it is, and its and the lens's numbers.
+    static const std::set<std::string> private_keys = {
+        "Exif.Photo.CameraOwnerName", "Exif.Photo.BodySerialNumber", "Exif.Photo.LensSerialNumber",
+        "Exif.Photo.ImageUniqueID"};
+    if (!with_private && (key.starts_with("Exif.GPSInfo.") || private_keys.contains(key))) return false;
+    static const std::set<std::string> of_image = {"Exif.Image.Make",      "Exif.Image.Model",
+                                                   "Exif.Image.DateTime",  "Exif.Image.Artist",
+                                                   "Exif.Image.Copyright", "Exif.Image.ImageDescription"};
     static const std::set<std::string> of_other_values = {
         "Exif.Photo.PixelXDimension",         "Exif.Photo.PixelYDimension", "Exif.Photo.MakerNote",
         "Exif.Photo.ComponentsConfiguration", "Exif.Photo.CFAPattern",      "Exif.Photo.InteroperabilityTag"};
@@ -134,24 +139,24 @@ bool goes_along(const Exiv2::Exifdatum& entry) {
 }
 
 /// What goes into a finished picture: the shooting data without what belongs to the frame's own file.
-Exiv2::ExifData exif_for(const ShootingData& data, const std::string& made_with, const AboutPicture& about,
-                         double dots_per_inch, bool in_srgb) {
+Exiv2::ExifData exif_for(const SaidInFile& said) {
+    const std::vector<std::uint8_t>& of_frame = said.shooting.exif;
+    const AboutPicture& about = said.about;
     Exiv2::ExifData exif;
-    if (!data.exif.empty())
-        Exiv2::ExifParser::decode(exif, data.exif.data(), std::uint32_t(data.exif.size()));
+    if (!of_frame.empty()) Exiv2::ExifParser::decode(exif, of_frame.data(), std::uint32_t(of_frame.size()));
     for (auto entry = exif.begin(); entry != exif.end();)
-        entry = goes_along(*entry) ? std::next(entry) : exif.erase(entry);
+        entry = goes_along(*entry, said.with_private) ? std::next(entry) : exif.erase(entry);
     // Readers go by it where they look at no profile.
-    exif["Exif.Photo.ColorSpace"] = std::uint16_t(in_srgb ? 1 : 65535);
+    exif["Exif.Photo.ColorSpace"] = std::uint16_t(said.in_srgb ? 1 : 65535);
     exif["Exif.Image.Orientation"] = std::uint16_t(1);
     exif["Exif.Image.Software"] = "Moorhaze";
-    if (!made_with.empty()) exif["Exif.Photo.UserComment"] = "charset=Ascii " + made_with;
+    if (!said.made_with.empty()) exif["Exif.Photo.UserComment"] = "charset=Ascii " + said.made_with;
 
     if (!about.description.empty()) exif["Exif.Image.ImageDescription"] = about.description;
     if (!about.creator.empty()) exif["Exif.Image.Artist"] = about.creator;
     if (!about.rights.empty()) exif["Exif.Image.Copyright"] = about.rights;
-    if (dots_per_inch > 0) {
-        const Exiv2::URational resolution(std::uint32_t(std::lround(dots_per_inch * 100)), 100);
+    if (said.dots_per_inch > 0) {
+        const Exiv2::URational resolution(std::uint32_t(std::lround(said.dots_per_inch * 100)), 100);
         exif["Exif.Image.XResolution"] = resolution;
         exif["Exif.Image.YResolution"] = resolution;
         exif["Exif.Image.ResolutionUnit"] = std::uint16_t(2);  // inches
@@ -257,21 +262,19 @@ std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file)
     }
 }
 
-MetadataBlocks metadata_blocks(const ShootingData& data, const std::string& made_with,
-                               const AboutPicture& about, double dots_per_inch, bool in_srgb) {
+MetadataBlocks metadata_blocks(const SaidInFile& said) {
     prepare_exiv2();
     MetadataBlocks blocks;
     try {
-        const Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch, in_srgb);
+        const Exiv2::ExifData exif = exif_for(said);
         Exiv2::Blob bytes;
         Exiv2::ExifParser::encode(bytes, Exiv2::littleEndian, exif);
         blocks.exif.assign(bytes.begin(), bytes.end());
         Exiv2::XmpData xmp;
-        describe(xmp, about);
+        describe(xmp, said.about);
         if (!xmp.empty()) Exiv2::XmpParser::encode(blocks.xmp, xmp);
-    } catch (const Exiv2::Error& error) {
-        throw FileError(std::string("the shooting data could not be written (") + error.what() +
-                        "). Save in another format, or without shooting data.");
+    } catch (const std::exception& error) {
+        throw FileError(std::string("the shooting data could not be made ready (") + error.what() + ").");
     }
     return blocks;
 }
@@ -305,17 +308,15 @@ AboutPicture read_about(const std::filesystem::path& file) {
     return about;
 }
 
-void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
-                         const std::string& made_with, const AboutPicture& about, double dots_per_inch,
-                         bool in_srgb) {
+void write_said(const std::filesystem::path& file, const SaidInFile& said) {
     prepare_exiv2();
     try {
-        Exiv2::ExifData exif = exif_for(data, made_with, about, dots_per_inch, in_srgb);
+        Exiv2::ExifData exif = exif_for(said);
         // In memory: what the library writes to a disc that is full goes missing without a word.
         const MappedFile before(file);
         auto image = opened(Exiv2::BasicIo::AutoPtr(new Exiv2::MemIo(before.bytes(), long(before.size()))));
         image->readMetadata();
-        describe(image->xmpData(), about);
+        describe(image->xmpData(), said.about);
         exif["Exif.Photo.PixelXDimension"] = std::uint32_t(image->pixelWidth());
         exif["Exif.Photo.PixelYDimension"] = std::uint32_t(image->pixelHeight());
         if (image->mimeType() == "image/tiff") {
@@ -343,9 +344,10 @@ void write_shooting_data(const std::filesystem::path& file, const ShootingData& 
             codecs::finish_writing(std::move(out), beside);
         });
         after.close();
-    } catch (const Exiv2::Error& error) {
-        throw FileError(file.string() + ": the shooting data could not be written (" + error.what() +
-                        "). Save in another format, or without shooting data.");
+    } catch (const Error&) {
+        throw;
+    } catch (const std::exception& error) {
+        throw FileError(file.string() + ": the shooting data could not be written (" + error.what() + ").");
     }
 }
 

@@ -48,16 +48,22 @@ std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file)
 /// Thread-safe.
 bool says_op_rgb(const std::filesystem::path& file);
 
-/// Writes shooting data into a finished picture file: the orientation becomes upright, the embedded preview
-/// and the old pixel sizes are dropped, `made_with` goes into ImageDescription's neighbour ProcessingSoftware
-/// and UserComment. `about` goes into Exif and XMP. Of the frame's own tags those go along that say how it
-/// was shot; how a raw file's or another profile's values are to be read stays behind.
-/// @param in_srgb  the file's colours are sRGB; otherwise its profile says what they are.
-/// @param dots_per_inch  the size that it is meant to be printed at; 0: nothing is said.
+/// What a file says beside its pixels, but for its colour profile.
+struct SaidInFile {
+    ShootingData shooting;
+    std::string made_with = {};  ///< how the picture was made
+    AboutPicture about = {};
+    double dots_per_inch = 0;  ///< the size that it is meant to be printed at; 0: nothing is said
+    bool in_srgb = true;       ///< the file's colours are sRGB; otherwise its profile says what they are
+    /// Where the frames were taken, by whose camera, and the numbers of camera and lens go along.
+    bool with_private = false;
+};
+
+/// Writes what is said into a finished picture file: the orientation becomes upright, the embedded preview
+/// and the old pixel sizes are dropped. Of the frame's own tags those go along that say how it was shot; how
+/// a raw file's or another profile's values are to be read stays behind. `about` goes into Exif and XMP.
 /// @throws FileError.   Thread-safe.
-void write_shooting_data(const std::filesystem::path& file, const ShootingData& data,
-                         const std::string& made_with, const AboutPicture& about = {},
-                         double dots_per_inch = 0, bool in_srgb = true);
+void write_said(const std::filesystem::path& file, const SaidInFile& said);
 
 /// The same for formats whose encoder puts metadata in: a TIFF-structured block, and an XMP packet (empty
 /// where there is nothing to say).   @throws FileError.   Thread-safe.
@@ -65,8 +71,7 @@ struct MetadataBlocks {
     std::vector<std::uint8_t> exif;
     std::string xmp;
 };
-MetadataBlocks metadata_blocks(const ShootingData& data, const std::string& made_with,
-                               const AboutPicture& about, double dots_per_inch, bool in_srgb);
+MetadataBlocks metadata_blocks(const SaidInFile& said);
 
 /// What is said about a picture in a file; empty where nothing is.   Thread-safe.
 AboutPicture read_about(const std::filesystem::path& file);

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/files/codecs.h"
+#include "core/files/interleaved.h"
 #include "core/files/tiff_handle.h"
 
 namespace moorhaze::codecs {
@@ -93,41 +94,15 @@ cv::Mat read_samples(const TiffHandle& tiff, const Layout& layout, const Job& jo
     return all;
 }
 
-/// Associated ("premultiplied") colours divided by their alpha.
-template <class Value>
-void unassociate(cv::Mat& pixels, const cv::Mat& alpha, double full) {
-    for (int y = 0; y < pixels.rows; ++y) {
-        auto* colour = pixels.ptr<Value>(y);
-        const auto* cover = alpha.ptr<Value>(y);
-        for (int i = 0; i < 3 * pixels.cols; ++i)
-            if (cover[i / 3] > 0) colour[i] = Value(std::min(full, colour[i] * full / cover[i / 3] + 0.5));
-    }
-}
-
 /// Each sample less the one before it in its row: predictor 2 of TIFF 6.0, section 14.
 template <class Value>
 void take_differences(Value* row, int count, int samples) {
     for (int i = count - 1; i >= samples; --i) row[i] = Value(row[i] - row[i - samples]);
 }
 
-/// Interleaved rows, of their own memory.
-cv::Mat plain_rows_of(const Picture& picture, cv::Range range) {
-    const int rows = range.size();
-    cv::Mat plain;
-    if (picture.alpha.empty()) {
-        plain = picture.pixels.rowRange(range).clone();
-    } else {
-        plain.create(rows, picture.width(), CV_MAKETYPE(picture.pixels.depth(), 4));
-        const cv::Mat parts[] = {picture.pixels.rowRange(range), picture.alpha.rowRange(range)};
-        const int routes[] = {0, 0, 1, 1, 2, 2, 3, 3};
-        cv::mixChannels(parts, 2, &plain, 1, routes, 4);
-    }
-    return plain;
-}
-
 /// Rows as they stand in the file before they are compressed: differences.
 cv::Mat rows_of(const Picture& picture, cv::Range range) {
-    cv::Mat plain = plain_rows_of(picture, range);
+    cv::Mat plain = interleaved(picture, range);
     const int rows = plain.rows;
     const int samples = plain.channels();
     for (int y = 0; y < rows; ++y)
@@ -173,7 +148,7 @@ void write(TiffHandle& tiff, const Picture& picture, TiffCompression compression
         write_strips(tiff, picture.height(), [&](cv::Range rows) { return rows_of(picture, rows); });
     else
         write_plain_strips(tiff, picture.height(),
-                           [&](cv::Range rows) { return plain_rows_of(picture, rows); });
+                           [&](cv::Range rows) { return interleaved(picture, rows); });
     if (!TIFFFlush(tiff.get())) tiff.fail();
 }
 
@@ -189,12 +164,12 @@ Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
     const TiffHandle tiff(file, "r");
     const Layout layout = layout_of(tiff, file);
     cv::Mat all = read_samples(tiff, layout, job);
-    if (layout.photometric == PHOTOMETRIC_MINISWHITE) cv::bitwise_not(all, all);
-
     Picture picture;
     picture.pixels.create(all.size(), CV_MAKETYPE(all.depth(), 3));
     const int grey_routes[] = {0, 0, 0, 1, 0, 2}, colour_routes[] = {0, 0, 1, 1, 2, 2};
     cv::mixChannels(&all, 1, &picture.pixels, 1, layout.grey() ? grey_routes : colour_routes, 3);
+    // Only the grey is turned round: alpha counts the same in every TIFF.
+    if (layout.photometric == PHOTOMETRIC_MINISWHITE) cv::bitwise_not(picture.pixels, picture.pixels);
 
     std::uint16_t extra_count = 0;
     std::uint16_t* extra_kinds = nullptr;
@@ -202,12 +177,7 @@ Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
     const int alpha_place = layout.grey() ? 1 : 3;
     if (extra_count > 0 && layout.samples > alpha_place && extra_kinds[0] != EXTRASAMPLE_UNSPECIFIED) {
         cv::extractChannel(all, picture.alpha, alpha_place);
-        if (extra_kinds[0] == EXTRASAMPLE_ASSOCALPHA) {
-            if (layout.bits == 16)
-                unassociate<std::uint16_t>(picture.pixels, picture.alpha, 65535.0);
-            else
-                unassociate<std::uint8_t>(picture.pixels, picture.alpha, 255.0);
-        }
+        if (extra_kinds[0] == EXTRASAMPLE_ASSOCALPHA) unassociate(picture);
     }
     std::uint32_t icc_length = 0;
     void* icc = nullptr;

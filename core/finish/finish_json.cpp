@@ -269,7 +269,7 @@ Finish finish_of_object(Members& members) {
 }  // namespace
 
 std::string json_of(const Finish& finish) {
-    return json_object(finish).dump();
+    return json_text(json_object(finish));
 }
 
 Finish finish_of(const std::string& text) {
@@ -308,7 +308,8 @@ std::string json_of(const HandOver& own) {
                          {"keywords", own.about.keywords}};
     if (!own.article.empty()) json["article"] = own.article;
     if (!own.article_list.empty()) json["article_list"] = own.article_list.string();
-    return json.dump();
+    if (own.with_private) json["with_private"] = true;
+    return json_text(json);
 }
 
 HandOver hand_over_of(const std::string& text) {
@@ -320,6 +321,7 @@ HandOver hand_over_of(const std::string& text) {
         std::string article_list;
         members.get("article_list", article_list);
         own.article_list = article_list;
+        members.get("with_private", own.with_private);
         if (const Json* about = members.find("about")) {
             Members said(*about, "about the picture");
             said.get("title", own.about.title);
@@ -368,7 +370,7 @@ HandOver hand_over_of(const std::string& text) {
 void write_look(const std::filesystem::path& file, const Finish& finish, bool overwrite) {
     Json json{{"moorhaze_look", kLookVersion}};
     json.update(json_object(with_look({}, finish)));
-    write_text_file(file, json.dump(1) + "\n", overwrite);
+    write_text_file(file, json_text(json, 1) + "\n", overwrite);
 }
 
 Finish read_look(const std::filesystem::path& file) {

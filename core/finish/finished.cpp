@@ -26,20 +26,30 @@ namespace {
 
 constexpr int kStripRows = 192;
 
-template <class Value>
-cv::Mat mean_of_2x2(const cv::Mat& fine, int channels) {
-    cv::Mat half((fine.rows + 1) / 2, (fine.cols + 1) / 2, fine.type());
-    for_rows(half.rows, Job{}, [&](int y) {
-        const Value* upper = fine.ptr<Value>(std::min(2 * y, fine.rows - 1));
-        const Value* lower = fine.ptr<Value>(std::min(2 * y + 1, fine.rows - 1));
-        Value* out = half.ptr<Value>(y);
-        for (int x = 0; x < half.cols; ++x) {
-            const int left = 2 * x * channels, right = std::min(2 * x + 1, fine.cols - 1) * channels;
-            for (int c = 0; c < channels; ++c)
-                out[x * channels + c] = Value(
-                    (unsigned(upper[left + c]) + upper[right + c] + lower[left + c] + lower[right + c] + 2) /
-                    4);
+/// The picture at half its size, the mean of the light of 2×2 pixels; transparent ones count by their alpha.
+Picture mean_of_2x2(const Picture& fine, const ToneCurve& curve) {
+    const cv::Size size((fine.width() + 1) / 2, (fine.height() + 1) / 2);
+    Picture half{cv::Mat(size, CV_16UC3), {}, fine.profile};
+    if (!fine.alpha.empty()) half.alpha.create(size, CV_16UC1);
+    for_rows(size.height, Job{}, [&](int y) {
+        const int rows[] = {2 * y, std::min(2 * y + 1, fine.height() - 1)};
+        std::vector<float> light(3 * std::size_t(size.width));
+        for (int x = 0; x < size.width; ++x) {
+            const int columns[] = {2 * x, std::min(2 * x + 1, fine.width() - 1)};
+            float* sum = light.data() + 3 * x;
+            unsigned alpha = 0;
+            for (const int row : rows)
+                for (const int column : columns) {
+                    const auto* rgb = fine.pixels.ptr<std::uint16_t>(row) + 3 * column;
+                    const unsigned own =
+                        fine.alpha.empty() ? 65535 : fine.alpha.at<std::uint16_t>(row, column);
+                    for (int c = 0; c < 3; ++c) sum[c] += float(own) * curve.linear_of_16(c)[rgb[c]];
+                    alpha += own;
+                }
+            for (int c = 0; c < 3; ++c) sum[c] = alpha > 0 ? sum[c] / float(alpha) : 1;
+            if (!half.alpha.empty()) half.alpha.at<std::uint16_t>(y, x) = std::uint16_t((alpha + 2) / 4);
         }
+        curve.encode_row_16(light.data(), half.pixels.ptr<std::uint16_t>(y), size.width);
     });
     return half;
 }
@@ -48,6 +58,17 @@ cv::Mat mean_of_2x2(const cv::Mat& fine, int channels) {
 cv::Matx33d from_level(int level, cv::Point corner) {
     const double scale = double(1 << level), shift = (scale - 1) / 2;
     return {scale, 0, corner.x + shift, 0, scale, corner.y + shift, 0, 0, 1};
+}
+
+/// Alpha 0..1 between pixels, bilinear; the border continues.
+double alpha_at(const cv::Mat1w& alpha, cv::Point2d at) {
+    const double left = std::floor(at.x), top = std::floor(at.y), across = at.x - left, down = at.y - top;
+    const auto of = [&](double x, double y) {
+        return double(alpha(std::clamp(int(y), 0, alpha.rows - 1), std::clamp(int(x), 0, alpha.cols - 1)));
+    };
+    const double upper = std::lerp(of(left, top), of(left + 1, top), across),
+                 lower = std::lerp(of(left, top + 1), of(left + 1, top + 1), across);
+    return std::lerp(upper, lower, down) / 65535;
 }
 
 /// How transparent places of a part are: 16 bit; empty when none is.
@@ -75,11 +96,7 @@ cv::Mat1w alpha_of(const Picture& picture, const cv::Matx33d& to_picture, PixelR
             const double inside =
                 std::min({at.x + 0.5, at.y + 0.5, all.width - 0.5 - at.x, all.height - 0.5 - at.y, 1.0});
             double share = continues ? 1.0 : std::clamp(inside + 0.5, 0.0, 1.0);
-            if (share > 0 && !picture.alpha.empty())
-                share *=
-                    picture.alpha.at<std::uint16_t>(std::clamp(int(std::lround(at.y)), 0, all.height - 1),
-                                                    std::clamp(int(std::lround(at.x)), 0, all.width - 1)) /
-                    65535.0;
+            if (share > 0 && !picture.alpha.empty()) share *= alpha_at(picture.alpha, at);
             alpha(row, x) = std::uint16_t(std::lround(65535 * share));
             if (alpha(row, x) < 65535) any = true;
         }
@@ -234,9 +251,7 @@ std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point c
         job.checkpoint(0.5 + 0.5 * level / levels);
         const Picture& fine = subject->levels.back();
         if (std::max(fine.width(), fine.height()) < 64) break;
-        Picture half{mean_of_2x2<std::uint16_t>(fine.pixels, 3), {}, fine.profile};
-        if (!fine.alpha.empty()) half.alpha = mean_of_2x2<std::uint16_t>(fine.alpha, 1);
-        subject->levels.push_back(std::move(half));
+        subject->levels.push_back(mean_of_2x2(fine, curve));
     }
     return subject;
 }

@@ -190,37 +190,6 @@ std::string name_of_output(const std::string& pattern, const NameParts& parts, F
     return name;
 }
 
-std::map<std::string, std::string> read_articles(const std::filesystem::path& file) {
-    std::ifstream in(file);
-    if (!in) throw FileError(file.string() + ": cannot be read. Check that it exists and may be read.");
-    std::map<std::string, std::string> articles;
-    const auto trimmed = [](std::string text) {
-        const auto first = text.find_first_not_of(" \t\r\""), last = text.find_last_not_of(" \t\r\"");
-        return first == std::string::npos ? std::string() : text.substr(first, last + 1 - first);
-    };
-    for (std::string line; std::getline(in, line);) {
-        if (line.starts_with("\xef\xbb\xbf")) line.erase(0, 3);  // how some tables begin
-        const auto parted = line.find_first_of(",;\t");
-        if (parted == std::string::npos) continue;
-        const auto end = line.find_first_of(",;\t", parted + 1);
-        const std::string series = trimmed(line.substr(0, parted)),
-                          article = trimmed(line.substr(
-                              parted + 1, end == std::string::npos ? std::string::npos : end - parted - 1));
-        if (!series.empty() && !article.empty()) articles[series] = article;
-    }
-    if (articles.empty())
-        throw FileError(file.string() +
-                        ": names no series. It takes lines of the series' name, a comma and the number.");
-    return articles;
-}
-
-std::string article_of(const HandOver& own, const std::string& series) {
-    if (!own.article.empty() || own.article_list.empty()) return own.article;
-    const auto articles = read_articles(own.article_list);
-    const auto found = articles.find(series);
-    return found == articles.end() ? std::string() : found->second;
-}
-
 std::filesystem::path free_name(const std::filesystem::path& file) {
     std::filesystem::path free = file;
     std::error_code unknown;
@@ -310,8 +279,8 @@ namespace {
 
 constexpr int kPreviewSide = 1024;
 
-void write_dng(const std::filesystem::path& file, const HandedPicture& picture, const AboutPicture& about,
-               const ShootingData& shooting, const std::string& made_with, bool overwrite, const Job& job) {
+void write_dng(const std::filesystem::path& file, const HandedPicture& picture, const SaidInFile& said,
+               bool overwrite, const Job& job) {
     if (!picture.raw)
         throw BadParameter(file.string() +
                            ": the frames are no raw files (of three colours) that can be read, so there is "
@@ -323,33 +292,45 @@ void write_dng(const std::filesystem::path& file, const HandedPicture& picture, 
     const Picture preview =
         with_bits(converted(resized(over_white(picture.finished), size, job.part(0, 0.2)), {}, {}), 8);
     write_linear_dng(file, picture.framed ? picture.framed(job.part(0.2, 0.5)) : picture.finished,
-                     *picture.raw, preview, shooting, made_with, about, overwrite, job.part(0.5, 1));
+                     *picture.raw, preview, said, overwrite, job.part(0.5, 1));
 }
 
 /// Lowest the merge, then what was painted, then all of it finished: that is what the merged image shows.
 void write_layers(const std::filesystem::path& file, const HandedPicture& picture, const Output& output,
                   bool overwrite, const Job& job) {
-    const ColourProfile profile = profile_of_output(output, picture.finished.profile);
-    std::vector<RasterLayer> layers;
-    if (picture.layers)
-        layers = picture.layers(job.part(0, 0.5));
-    else if (picture.framed)
-        layers.push_back({"as it was", picture.framed(job.part(0, 0.5)), {}, true});
-    layers.push_back({"finished", picture.finished, {}, true});
-    for (RasterLayer& layer : layers) layer.picture = converted(layer.picture, profile, {});
-    const Picture merged = layers.back().picture;
-    write_open_raster(file, merged, layers, output.bits, overwrite, job.part(0.5, 1));
+    const ColourProfile profile = output.profile == ProfileWish::as_frames
+                                      ? ColourProfile{}
+                                      : profile_of_output(output, picture.finished.profile);
+    const Picture merged = converted(picture.finished, profile, {});
+    // Through a finished layer that is transparent in places those below it would show.
+    const bool covers = merged.alpha.empty();
+    const LayerSource layers = [&](const TakeLayer& take, const Job& own) {
+        const TakeLayer in_profile = [&](const RasterLayer& layer) {
+            take({layer.name, converted(layer.picture, profile, {}), layer.corner,
+                  layer.is_visible && covers});
+        };
+        if (picture.layers)
+            picture.layers(in_profile, own);
+        else if (picture.framed)
+            in_profile({"as it was", picture.framed(own), {}, true});
+        take({"finished", merged, {}, true});
+    };
+    write_open_raster(file, merged, layers, output.bits, overwrite, job);
 }
 
 }  // namespace
 
-void write_output(const std::filesystem::path& file, const HandedPicture& picture, const Output& output,
-                  const AboutPicture& about, const ShootingData& shooting, const std::string& made_with,
-                  bool overwrite, const Job& job) {
+std::string write_output(const std::filesystem::path& file, const HandedPicture& picture,
+                         const Output& output, const SaidInFile& said, bool overwrite, const Job& job) {
     check(output);
-    if (output.format == FileFormat::raw)
-        return write_dng(file, picture, about, shooting, made_with, overwrite, job);
-    if (output.format == FileFormat::open_raster) return write_layers(file, picture, output, overwrite, job);
+    if (output.format == FileFormat::raw) {
+        write_dng(file, picture, said, overwrite, job);
+        return {};
+    }
+    if (output.format == FileFormat::open_raster) {
+        write_layers(file, picture, output, overwrite, job);
+        return {};
+    }
     const Picture ready = for_output(picture.finished, output, job.part(0, 0.6));
     WriteSettings write;
     write.format = output.format;
@@ -357,10 +338,11 @@ void write_output(const std::filesystem::path& file, const HandedPicture& pictur
     write.jpeg_quality = output.quality;
     write.compression = output.compression;
     write.overwrite = overwrite;
-    write.made_with = made_with;
-    write.about = about;
+    write.made_with = said.made_with;
+    write.about = said.about;
+    write.with_private = said.with_private;
     write.dots_per_inch = output.size.dots_per_inch;
-    write_picture(file, ready, shooting, write, job.part(0.6, 1));
+    return write_picture(file, ready, said.shooting, write, job.part(0.6, 1));
 }
 
 }  // namespace moorhaze

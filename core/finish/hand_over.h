@@ -2,7 +2,6 @@
 #pragma once
 #include <filesystem>
 #include <functional>
-#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -19,7 +18,7 @@ namespace moorhaze {
 
 /// The colours that a file's values are in.
 enum class ProfileWish {
-    as_frames,  ///< those of the frames
+    as_frames,  ///< those of the frames; of layered files, whose readers know no other, sRGB
     srgb,       ///< IEC 61966-2-1
     wide,       ///< working_profile() of raw files: no colour that a camera sees of surfaces lies outside
     file        ///< those of an ICC profile
@@ -55,7 +54,9 @@ struct HandOver {
     std::vector<Output> outputs = {Output{}};
     AboutPicture about;
     std::string article;                 ///< number or name that the pattern's {article} stands for
-    std::filesystem::path article_list;  ///< where none is typed: a table of numbers (see read_articles)
+    std::filesystem::path article_list;  ///< where none is typed: a table of numbers (see articles.h)
+    /// Where the frames were taken, by whose camera, and its and the lens's numbers go along in the files.
+    bool with_private = false;
     bool operator==(const HandOver&) const = default;
 };
 
@@ -86,16 +87,6 @@ const std::vector<std::string>& name_pattern_parts();
 std::string as_file_name(const std::string& text);
 /// The beginning of a text, at most so many bytes long, of whole letters (UTF-8).
 std::string shortened(const std::string& text, std::size_t bytes);
-/// Article numbers by the names of series, as a table of theirs has them: a line each, series and number
-/// parted by a comma, a semicolon or a tab; of lines without one, and of the rest of the columns, nothing is
-/// taken.
-/// @throws FileError for a file that cannot be read or names no series.
-std::map<std::string, std::string> read_articles(const std::filesystem::path& file);
-
-/// The article of a series: what is typed, else what its list says; empty where neither has one.
-/// @throws FileError as read_articles().
-std::string article_of(const HandOver& own, const std::string& series);
-
 /// "name" or the first of "name-2", "name-3", ... that is not there.
 std::filesystem::path free_name(const std::filesystem::path& file);
 
@@ -120,16 +111,18 @@ struct HandedPicture {
     std::function<Picture(const Job&)> framed;
     /// The layers of a layered file, the lowest first, without the finished one; places in the finished
     /// picture. Empty: there are none.
-    std::function<std::vector<RasterLayer>(const Job&)> layers;
+    LayerSource layers;
     /// How the frames were developed; none: they were no raw files.
     std::optional<RawRendering> raw;
 };
 
 /// Writes one output.
-/// @param file  with its ending.   @throws as write_picture(), write_linear_dng() and write_open_raster();
-/// BadParameter for a DNG of frames that were no raw files.
-void write_output(const std::filesystem::path& file, const HandedPicture& picture, const Output& output,
-                  const AboutPicture& about, const ShootingData& shooting, const std::string& made_with,
-                  bool overwrite, const Job& job);
+/// @param file  with its ending.
+/// @param said  its resolution and colours are the output's own.
+/// @return  what could not be put into the file, in a sentence, as write_picture().
+/// @throws as write_picture(), write_linear_dng() and write_open_raster(); BadParameter for a DNG of frames
+/// that were no raw files.
+std::string write_output(const std::filesystem::path& file, const HandedPicture& picture,
+                         const Output& output, const SaidInFile& said, bool overwrite, const Job& job);
 
 }  // namespace moorhaze

@@ -92,6 +92,13 @@ Picture corrected_for_lens(const Picture& picture, const ToneCurve& curve, const
     job.checkpoint(0.4);
     if (!(does & LF_MODIFY_DISTORTION))
         return {from_linear(light, curve, picture.profile).pixels, picture.alpha, picture.profile};
+    const auto from_row = [&](int y) {
+        std::vector<float> from(2 * std::size_t(light.cols));
+        modifier.ApplyGeometryDistortion(float(area.x), float(area.y + y), light.cols, 1, from.data());
+        for (std::size_t i = 0; i < from.size(); i += 2)
+            from[i] -= float(area.x), from[i + 1] -= float(area.y);
+        return from;
+    };
     cv::Mat3f made(light.size());
     for (int channel = 0; channel < 3; ++channel) {
         cv::Mat1f root(light.size());
@@ -99,17 +106,29 @@ Picture corrected_for_lens(const Picture& picture, const ToneCurve& curve, const
             for (int x = 0; x < light.cols; ++x) root(y, x) = std::sqrt(std::max(0.0f, light(y, x)[channel]));
         });
         for_rows(light.rows, job.quiet(), [&](int y) {
-            std::vector<float> from(2 * std::size_t(light.cols));
-            modifier.ApplyGeometryDistortion(float(area.x), float(area.y + y), light.cols, 1, from.data());
+            const std::vector<float> from = from_row(y);
             for (int x = 0; x < light.cols; ++x) {
-                const float value = std::max(0.0f, cubic_at(root, double(from[2 * std::size_t(x)]) - area.x,
-                                                            double(from[2 * std::size_t(x) + 1]) - area.y));
+                const float value = std::max(0.0f, cubic_at(root, double(from[2 * std::size_t(x)]),
+                                                            double(from[2 * std::size_t(x) + 1])));
                 made(y, x)[channel] = value * value;
             }
         });
         job.checkpoint(0.5 + 0.15 * channel);
     }
-    return {from_linear(made, curve, picture.profile).pixels, picture.alpha, picture.profile};
+    cv::Mat alpha;
+    if (!picture.alpha.empty()) {
+        cv::Mat1f opaque, moved(light.size());
+        picture.alpha.convertTo(opaque, CV_32F);
+        for_rows(light.rows, job.quiet(), [&](int y) {
+            const std::vector<float> from = from_row(y);
+            for (int x = 0; x < light.cols; ++x)
+                moved(y, x) = std::clamp(
+                    cubic_at(opaque, double(from[2 * std::size_t(x)]), double(from[2 * std::size_t(x) + 1])),
+                    0.0f, 65535.0f);
+        });
+        moved.convertTo(alpha, CV_16U);
+    }
+    return {from_linear(made, curve, picture.profile).pixels, alpha, picture.profile};
 }
 
 }  // namespace moorhaze

@@ -17,7 +17,7 @@ std::optional<Lens> lens_of(const ShootingData& shooting);
 
 /// A picture straightened, and its light evened, as far as the database knows how: resampled once (cubic
 /// convolution on a square-root scale), enlarged just so far that no corner is empty.
-/// @param picture  16 bit; transparency stays where it is.
+/// @param picture  16 bit; transparency moves with it.
 /// @param area     of the frame that it shows;  @param frame  size of the whole frame, px.
 /// @throws BadParameter for a lens that the database has not, FileError without a database, Cancelled.
 /// Thread-safe; peak memory one picture in linear light and one output.

@@ -22,7 +22,7 @@ constexpr int kThumbnailSide = 256;
 /// A folder beside the target for the PNGs; removed at the end.
 class PartsFolder {
   public:
-    explicit PartsFolder(const fs::path& target) : folder_(target.string() + ".parts") {
+    explicit PartsFolder(const fs::path& target) : folder_(target.string() + kPartsEnding) {
         std::error_code failed;
         fs::create_directories(folder_, failed);
         if (failed)
@@ -96,16 +96,20 @@ std::string escaped(const std::string& text) {
     return made;
 }
 
-std::string stack_of(const Picture& merged, const std::vector<RasterLayer>& layers) {
+/// What stack.xml says of one layer.
+std::string entry_of(const RasterLayer& layer, const std::string& file) {
     std::ostringstream xml;
-    xml << "<?xml version='1.0' encoding='UTF-8'?>\n<image version=\"0.0.3\" w=\"" << merged.width()
-        << "\" h=\"" << merged.height() << "\">\n <stack>\n";
-    // The highest stands first.
-    for (std::size_t i = layers.size(); i-- > 0;)
-        xml << "  <layer name=\"" << escaped(layers[i].name) << "\" src=\"data/layer" << i << ".png\" x=\""
-            << layers[i].corner.x << "\" y=\"" << layers[i].corner.y << "\" opacity=\"1.0\" visibility=\""
-            << (layers[i].is_visible ? "visible" : "hidden") << "\" composite-op=\"svg:src-over\"/>\n";
-    xml << " </stack>\n</image>\n";
+    xml << "  <layer name=\"" << escaped(layer.name) << "\" src=\"" << file << "\" x=\"" << layer.corner.x
+        << "\" y=\"" << layer.corner.y << "\" opacity=\"1.0\" visibility=\""
+        << (layer.is_visible ? "visible" : "hidden") << "\" composite-op=\"svg:src-over\"/>\n";
+    return xml.str();
+}
+
+std::string stack_of(cv::Size size, const std::string& entries) {
+    std::ostringstream xml;
+    xml << "<?xml version='1.0' encoding='UTF-8'?>\n<image version=\"0.0.3\" w=\"" << size.width << "\" h=\""
+        << size.height << "\">\n <stack>\n"
+        << entries << " </stack>\n</image>\n";
     return xml.str();
 }
 
@@ -117,22 +121,27 @@ Picture thumbnail_of(const Picture& merged) {
 
 }  // namespace
 
-void write_open_raster(const fs::path& file, const Picture& merged, const std::vector<RasterLayer>& layers,
-                       int bits, bool overwrite, const Job& job) {
-    if (layers.empty()) throw BadParameter(file.string() + ": a layered picture needs a layer");
+void write_open_raster(const fs::path& file, const Picture& merged, const LayerSource& layers, int bits,
+                       bool overwrite, const Job& job) {
     write_beside_then_rename(file, overwrite, [&](const fs::path& temporary) {
         const PartsFolder parts(temporary);
         WriteSettings png{.format = FileFormat::png, .bits = bits, .overwrite = true, .made_with = {}};
-        const std::string type = "image/openraster", stack = stack_of(merged, layers);
+        const std::string type = "image/openraster";
         ZipFile zip(temporary);
         zip.add_text("mimetype", type);  // the first entry, and not packed
+        std::string entries;
+        int count = 0;
+        layers(
+            [&](const RasterLayer& layer) {
+                const std::string name = "layer" + std::to_string(count++) + ".png";
+                write_picture(parts / name, layer.picture, {}, png, {});
+                zip.add_file("data/" + name, parts / name);
+                entries = entry_of(layer, "data/" + name) + entries;  // the highest stands first
+            },
+            job.part(0, 0.8));
+        if (count == 0) throw BadParameter(file.string() + ": a layered picture needs a layer");
+        const std::string stack = stack_of(merged.pixels.size(), entries);
         zip.add_text("stack.xml", stack);
-        for (std::size_t i = 0; i < layers.size(); ++i) {
-            job.checkpoint(double(i) / double(layers.size() + 1));
-            const std::string name = "layer" + std::to_string(i) + ".png";
-            write_picture(parts / name, layers[i].picture, {}, png, {});
-            zip.add_file("data/" + name, parts / name);
-        }
         write_picture(parts / "mergedimage.png", merged, {}, png, {});
         zip.add_file("mergedimage.png", parts / "mergedimage.png");
         png.bits = 8;

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <filesystem>
+#include <functional>
 #include <string>
-#include <vector>
 
 #include "core/picture/picture.h"
 #include "core/work/job.h"
@@ -17,13 +17,18 @@ struct RasterLayer {
     bool is_visible = true;
 };
 
+/// Gives the layers of a file one after the other, the lowest first, so that one is held at a time.
+using TakeLayer = std::function<void(const RasterLayer&)>;
+using LayerSource = std::function<void(const TakeLayer& take, const Job& job)>;
+
 /// Writes an OpenRaster file (Create project, freedesktop.org, version 0.0.3): layers as PNG from the lowest
 /// to the highest, the whole picture as merged image, and a thumbnail of at most 256 px. Beside the target,
 /// then renamed.
-/// @param layers  the lowest first; each with the same profile as `merged`, in that of most readers: sRGB.
+/// @param layers  at least one; of the same profile as `merged`. Readers take sRGB.
 /// @param bits    of all PNGs, 8 or 16.
-/// @throws FileError, BadParameter without layers, Cancelled.   Thread-safe for different files.
-void write_open_raster(const std::filesystem::path& file, const Picture& merged,
-                       const std::vector<RasterLayer>& layers, int bits, bool overwrite, const Job& job);
+/// @throws FileError, BadParameter without layers, Cancelled, and what `layers` throws.   Thread-safe for
+/// different files; peak memory one layer beside `merged`.
+void write_open_raster(const std::filesystem::path& file, const Picture& merged, const LayerSource& layers,
+                       int bits, bool overwrite, const Job& job);
 
 }  // namespace moorhaze

@@ -214,7 +214,7 @@ std::string diffraction_verdict(const ShootSetup& setup, const ShootPlan& plan) 
 std::string json_of(const ShootSetup& setup) {
     nlohmann::ordered_json json{{"moorhaze_setup", 1}};
     each_member(setup, [&](const char* name, const auto& value) { json[name] = value; });
-    return json.dump(2);
+    return json_text(json, 2);
 }
 
 ShootSetup setup_of_json(const std::string& text) {

@@ -37,6 +37,12 @@ const ColourProfile& op_rgb_profile() {
     return profile;
 }
 
+const ColourProfile& srgb_profile() {
+    static const ColourProfile profile =
+        profile_of("sRGB", {{0.64, 0.33, 1}, {0.30, 0.60, 1}, {0.15, 0.06, 1}}, srgb_curve());
+    return profile;
+}
+
 cv::Vec3d lab_of(const cv::Vec3d& xyz) {
     auto root = [](double share) {
         constexpr double kDelta = 6.0 / 29;

@@ -19,6 +19,10 @@ inline constexpr double kD50[] = {0.9642, 1.0, 0.8249};  ///< ICC.1:2010, 7.2.16
 /// blue 0.15 0.06, white D65, and the power 563/256.
 const ColourProfile& op_rgb_profile();
 
+/// sRGB (IEC 61966-2-1) in the bytes that go into files: a file without a profile is read in many ways.
+/// Within the program sRGB is the empty profile. Always the same bytes.
+const ColourProfile& srgb_profile();
+
 /// CIE 1976 L*a*b* of XYZ relative to D50. Source: CIE 15:2004, 8.2.1.
 cv::Vec3d lab_of(const cv::Vec3d& xyz);
 

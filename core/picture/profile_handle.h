@@ -26,6 +26,12 @@ inline ProfileHandle open_profile(const ColourProfile& profile) {
                             : cmsOpenProfileFromMem(profile.icc.data(), cmsUInt32Number(profile.icc.size())));
 }
 
+/// The curve of IEC 61966-2-1 as a parametric curve of ICC.1 type 3 (which lcms counts as 4). To be freed.
+inline cmsToneCurve* srgb_curve() {
+    const cmsFloat64Number values[5] = {2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045};
+    return cmsBuildParametricToneCurve(nullptr, 4, values);
+}
+
 /// A profile of three primaries around D65 (CIE 1931: 0.3127, 0.3290), its curve the same for all three.
 /// @param curve  is freed.
 inline ColourProfile profile_of(const char* description, const cmsCIExyYTRIPLE& primaries,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/project/project.h"
+#include "core/work/json_text.h"
 #include "core/work/members.h"
 
 /// Private to core: decisions of a project as JSON, as they stand in its file and in a recipe. Frames are not
@@ -26,7 +27,7 @@ template <class Value, std::size_t count>
 Value named(const Named<Value> (&names)[count], const DecisionJson& json) {
     for (const auto& own : names)
         if (json == own.name) return own.value;
-    throw FileError("says " + json.dump() + ", which means nothing here");
+    throw FileError("says " + json_text(json) + ", which means nothing here");
 }
 
 inline constexpr Named<KeptArea> kKeptAreaNames[] = {

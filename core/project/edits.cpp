@@ -225,8 +225,10 @@ Project with_frame_shot_again(Project project, FrameId frame) {
 
 Project with_content_keys(Project project, const std::vector<std::pair<FrameId, std::string>>& keys) {
     for (const auto& [frame, key] : keys)
-        project = with_frame(std::move(project), frame,
-                             [own_key = key](ProjectFrame& own) { own.content_key = own_key; });
+        project = with_frame(std::move(project), frame, [own_key = key](ProjectFrame& own) {
+            if (!own.content_key.empty() && own.content_key != own_key) ++own.revision;
+            own.content_key = own_key;
+        });
     return project;
 }
 

@@ -48,6 +48,8 @@ std::vector<Frame> frames_of(const CardSeries& series, const FrameFacts& facts);
 // Happenings.
 Project with_frame_added(Project project, const ProjectFrame& frame);
 Project with_frame_shot_again(Project project, FrameId frame);
+/// What files were found to hold. A frame that held something else before counts as shot again: what was made
+/// of it is out of date.
 Project with_content_keys(Project project, const std::vector<std::pair<FrameId, std::string>>& keys);
 /// It was kept under another name.
 Project with_name(Project project, const std::string& name);

@@ -2,6 +2,7 @@
 #include "core/project/handed_picture.h"
 
 #include <algorithm>
+#include <opencv2/core.hpp>
 
 #include "core/finish/framing.h"
 #include "core/mend/layers.h"
@@ -9,11 +10,35 @@
 namespace moorhaze {
 namespace {
 
-/// The picture with nothing but its framing.
-Picture framed(const FinishSubject& subject, const Framing& framing, PixelRect part, const Job& job) {
+/// The picture with nothing but its lens's correction, which the subject has already, and its framing.
+Picture framed(const FinishSubject& subject, const Framing& framing, const Lens& lens, PixelRect part,
+               const Job& job) {
     Finish finish;
     finish.framing = framing;
+    finish.lens = lens;
     return finished(subject, finish, 0, part, job);
+}
+
+/// A picture in a larger one, transparent around it. Its border's colours go on for some pixels, so that what
+/// is resampled there mixes in no others.
+Picture on_larger(const Picture& picture, PixelRect area, PixelRect larger) {
+    constexpr int kRim = 4;
+    const cv::Rect own = area - larger.tl();
+    Picture made{cv::Mat(larger.size(), picture.pixels.type(), cv::Scalar::all(0)),
+                 cv::Mat(larger.size(), CV_MAKETYPE(picture.pixels.depth(), 1), cv::Scalar(0)),
+                 picture.profile};
+    const cv::Rect with_rim =
+        cv::Rect(own.x - kRim, own.y - kRim, own.width + 2 * kRim, own.height + 2 * kRim) &
+        cv::Rect({}, larger.size());
+    cv::Mat rimmed;
+    cv::copyMakeBorder(picture.pixels, rimmed, own.y - with_rim.y, with_rim.br().y - own.br().y,
+                       own.x - with_rim.x, with_rim.br().x - own.br().x, cv::BORDER_REPLICATE);
+    rimmed.copyTo(made.pixels(with_rim));
+    if (picture.alpha.empty())
+        made.alpha(own) = picture.bits() == 16 ? 65535 : 255;
+    else
+        picture.alpha.copyTo(made.alpha(own));
+    return made;
 }
 
 /// "frame 12", "Woven" of what it was drawn in from.
@@ -32,21 +57,26 @@ HandedPicture handed_picture(std::shared_ptr<const FinishSubject> subject, const
                              const Job& job) {
     HandedPicture picture(finished(*subject, finish, job));
     const PixelRect kept = kept_of(finish.framing, subject->area) - subject->area.tl();
-    picture.framed = [subject, framing = finish.framing, kept](const Job& own) {
-        return framed(*subject, framing, kept, own);
+    picture.framed = [subject, framing = finish.framing, lens = finish.lens, kept](const Job& own) {
+        return framed(*subject, framing, lens, kept, own);
     };
     return picture;
 }
 
+SaidInFile said_of(const HandOver& own, const ShootingData& shooting, const std::string& made_with) {
+    return {
+        .shooting = shooting, .made_with = made_with, .about = own.about, .with_private = own.with_private};
+}
+
 std::vector<WrittenFile> write_outputs(const HandedPicture& picture, const std::vector<OutputFile>& files,
-                                       const SaidOfPicture& said, bool overwrite, const Job& job) {
+                                       const SaidInFile& said, bool overwrite, const Job& job) {
     std::vector<WrittenFile> written;
     for (const OutputFile& file : files) {
         const double share = 1.0 / double(files.size()), from = share * double(written.size());
-        WrittenFile own{file.path, 0, {}};
+        WrittenFile own{file.path, 0, {}, {}};
         try {
-            write_output(file.path, picture, file.output, said.about, said.shooting, said.made_with,
-                         overwrite, job.part(from, from + share));
+            own.remark =
+                write_output(file.path, picture, file.output, said, overwrite, job.part(from, from + share));
             own.bytes = std::filesystem::file_size(file.path);
         } catch (const Cancelled&) {
             throw;
@@ -58,22 +88,28 @@ std::vector<WrittenFile> write_outputs(const HandedPicture& picture, const std::
     return written;
 }
 
-std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes,
-                                   const MendSources& sources, const Framing& framing, const Job& job) {
+void layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
+               const Finish& finish, const TakeLayer& take, const Job& job) {
+    const Framing& framing = finish.framing;
     const PixelRect kept = kept_of(framing, merge.area);
-    std::vector<RasterLayer> layers;
-    const auto add = [&](const std::string& name, const Picture& picture, PixelRect area) {
-        const auto subject = finish_subject(picture, area.tl(), 1, {});
+    const bool bends = !is_neutral(finish.lens) && finish.lens.straightens;
+    const auto add = [&](const std::string& name, Picture picture, PixelRect area) {
+        // Straightened, a layer reaches beyond where it was.
+        if (bends && area != merge.area) {
+            picture = on_larger(picture, area, merge.area);
+            area = merge.area;
+        }
         const PixelRect seen = turned_area(framing, area) & kept;
         if (seen.empty()) return;
-        layers.push_back(
-            {name, framed(*subject, framing, seen - area.tl(), {}), seen.tl() - kept.tl(), true});
+        const auto subject = with_lens(finish_subject(picture, area.tl(), 1, {}), finish.lens,
+                                       sources.frames.series().size(), {});
+        take({name, framed(*subject, framing, finish.lens, seen - area.tl(), {}), seen.tl() - kept.tl(),
+              true});
     };
     add("merge", merge.picture, merge.area);
     const MergePlanes planes = planes_of(merge, sources.frames.series());
     for (const MendLayer& layer : mend_layers(merge, strokes, sources, job))
         add(name_of(layer, planes.frames), layer.picture, layer.area);
-    return layers;
 }
 
 std::optional<RawRendering> raw_rendering_of(const Frame& frame, const Development& development) {

@@ -20,22 +20,20 @@ struct WrittenFile {
     std::filesystem::path path;
     std::uintmax_t bytes = 0;
     std::string problem;  ///< in a sentence; empty: it is there
+    std::string remark;   ///< what it does not say though it should, in a sentence; mostly empty
 };
-/// What is said in every file of one picture.
-struct SaidOfPicture {
-    AboutPicture about;
-    ShootingData shooting;
-    std::string made_with;
-};
+/// What is said in every file of one picture, as the person wants it.
+SaidInFile said_of(const HandOver& own, const ShootingData& shooting, const std::string& made_with);
 /// Writes a picture as several files, one after the other; where one fails, the others are still written.
 /// @throws Cancelled; what was written by then stays.
 std::vector<WrittenFile> write_outputs(const HandedPicture& picture, const std::vector<OutputFile>& files,
-                                       const SaidOfPicture& said, bool overwrite, const Job& job);
+                                       const SaidInFile& said, bool overwrite, const Job& job);
 
-/// The merge and what was painted on it as layers, framed as the finish says; places in the finished picture.
+/// The merge and what was painted on it as layers, straightened and framed as the finish says, and nothing
+/// else of it; places in the finished picture. Given one after the other.
 /// @throws as mended().   Thread-safe.
-std::vector<RasterLayer> layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes,
-                                   const MendSources& sources, const Framing& framing, const Job& job);
+void layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
+               const Finish& finish, const TakeLayer& take, const Job& job);
 
 /// How the frame that a picture is laid over was developed; nothing when it is no raw file, is not there any
 /// more, or has no three colours: then other files than a DNG can still be made.

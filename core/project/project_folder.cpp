@@ -93,11 +93,11 @@ void save_project(const fs::path& file, const SavedProject& saved) {
     if (failed)
         throw FileError(folder.string() + ": the project's folder cannot be made (" + failed.message() +
                         "). Keep the project in another place.");
-    Json json = Json::parse(to_json(saved.project, folder));
+    Json json = parsed_json(to_json(saved.project, folder));
     json["frame_size_px"] = {saved.frame_size.width, saved.frame_size.height};
     json["window"] = standing_json(saved.standing);
     if (fs::exists(file, failed)) keep_beside(file, last_good(file));
-    write_text_file(file, json.dump(1) + "\n", true);
+    write_text_file(file, json_text(json, 1) + "\n", true);
 }
 
 std::optional<fs::path> project_of_frames(const std::vector<Frame>& frames,
@@ -141,12 +141,14 @@ OpenedProject open_project(const fs::path& file, const Job& job) {
     const std::string text = read_text(own);
     try {
         opened.saved = saved_of(text, own.parent_path());
+    } catch (const NewerFile& error) {
+        throw NewerFile(own.string() + ": " + error.what());
     } catch (const FileError& error) {
         std::error_code unknown;
-        throw FileError(own.string() + ": " + error.what() +
-                        (fs::exists(last_good(own), unknown)
-                             ? ". What was saved before it is still there: it can be taken instead."
-                             : ". Nothing was saved before it."));
+        throw DamagedProject(own.string() + ": " + error.what() +
+                             (fs::exists(last_good(own), unknown)
+                                  ? ". What was saved before it is still there: it can be taken instead."
+                                  : ". Nothing was saved before it."));
     }
     const Project& project = opened.saved.project;
     std::vector<Frame> frames;
@@ -280,6 +282,26 @@ fs::path free_project_file(const fs::path& parent, const std::string& name) {
     return parent / own / (own + kProjectEnding);
 }
 
+namespace {
+
+/// @throws fs::filesystem_error, FileError, Cancelled.
+void copy_folder(const fs::path& from, const fs::path& to, const Job& job) {
+    fs::remove_all(to);
+    fs::create_directories(to);
+    for (const fs::directory_entry& own : fs::recursive_directory_iterator(from)) {
+        const fs::path there = to / own.path().lexically_relative(from);
+        if (own.is_directory())
+            fs::create_directories(there);
+        else
+            copy_whole_file(own.path(), there, job);
+    }
+    for (const fs::directory_entry& own : fs::recursive_directory_iterator(to))
+        if (own.is_directory()) flush_folder(own.path());
+    flush_folder(to);
+}
+
+}  // namespace
+
 void move_project(const fs::path& from, const fs::path& to, const Job& job) {
     const fs::path source = from.parent_path(), target = to.parent_path();
     std::error_code failed;
@@ -288,28 +310,24 @@ void move_project(const fs::path& from, const fs::path& to, const Job& job) {
     fs::create_directories(target.parent_path(), failed);
     fs::rename(source, target, failed);
     if (failed) {
-        // Another file system: a whole copy first, under a name that nobody takes for the project.
+        // Another file system: a whole copy first, under a name that nobody takes for the project. Only what
+        // stands on that disc and was compared lets the old one go.
         const fs::path copy = target.parent_path() / (".moorhaze-" + target.filename().string());
-        failed.clear();
-        fs::remove_all(copy, failed);
-        fs::create_directories(copy, failed);
-        for (fs::recursive_directory_iterator at(source, failed), end; !failed && at != end;
-             at.increment(failed)) {
-            if (job.stop.stop_requested()) break;
-            const fs::path own = copy / at->path().lexically_relative(source);
-            if (at->is_directory(failed))
-                fs::create_directories(own, failed);
-            else if (!failed)
-                fs::copy_file(at->path(), own, failed);
+        try {
+            copy_folder(source, copy, job);
+            fs::rename(copy, target);
+        } catch (const fs::filesystem_error& error) {
+            std::error_code ignored;
+            fs::remove_all(copy, ignored);
+            throw FileError(target.string() + ": the project cannot be kept there (" +
+                            error.code().message() + "). Choose another folder.");
+        } catch (...) {
+            std::error_code ignored;
+            fs::remove_all(copy, ignored);
+            throw;
         }
-        std::error_code moved = failed;
-        if (!moved && !job.stop.stop_requested()) fs::rename(copy, target, moved);
+        flush_folder(target.parent_path());
         std::error_code ignored;
-        if (moved || job.stop.stop_requested()) fs::remove_all(copy, ignored);
-        job.checkpoint();
-        if (moved)
-            throw FileError(target.string() + ": the project cannot be kept there (" + moved.message() +
-                            "). Choose another folder.");
         fs::remove_all(source, ignored);
     }
     if (from.filename() == to.filename()) return;

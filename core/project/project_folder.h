@@ -38,9 +38,15 @@ struct OpenedProject {
     std::vector<FrameId> missing;  ///< frames of the series whose files are not there, near to far
 };
 
+/// A project's file that is there and can be read, but holds no project: an earlier one may be taken instead.
+struct DamagedProject : FileError {
+    using FileError::FileError;
+};
+
 /// Reads a project and looks at its frames' files, without decoding them.
-/// @throws FileError naming file, fact and remedy; for a damaged one, whether an earlier one is there.
-/// Cancelled.   Thread-safe.
+/// @throws DamagedProject, saying whether an earlier one is there; NewerFile for one that a newer Moorhaze
+/// has saved, which nothing is to be taken instead of; FileError for one that cannot be read now. All name
+/// file, fact and remedy. Cancelled.   Thread-safe.
 OpenedProject open_project(const std::filesystem::path& file, const Job& job);
 
 /// The project among these that was made of the very same frames: their files lie where they lay, in whatever

@@ -10,12 +10,6 @@ namespace {
 
 using Json = DecisionJson;
 
-/// Reads a member that may be missing: files of an older version do without it.
-template <class Value>
-void get(const Json& json, const char* key, Value& value) {
-    if (const auto found = json.find(key); found != json.end()) found->get_to(value);
-}
-
 Json ids_json(const std::vector<FrameId>& ids) {
     Json list = Json::array();
     for (const FrameId id : ids) list.push_back(id.value);
@@ -29,19 +23,6 @@ std::vector<FrameId> ids_of(const Json& json) {
 Json id_json(const std::optional<FrameId>& id) {
     return id ? Json(id->value) : Json();
 }
-std::optional<FrameId> id_of(const Json& json, const char* key) {
-    const auto found = json.find(key);
-    return found == json.end() || found->is_null() ? std::nullopt : std::optional(FrameId{found->get<int>()});
-}
-
-/// Decisions as they stand in recipes, too (see decisions_json.h); files of an older version name less.
-Development development_of(const Json& json) {
-    Development own;
-    Members members(json, "of the development");
-    read(members, own);
-    return own;
-}
-
 Json placing_json(const Placing& own) {
     Json json = json_of(own);
     json["points"] = Json::array();
@@ -52,35 +33,11 @@ Json placing_json(const Placing& own) {
                                   {"in_other_px", {pair.in_other.x, pair.in_other.y}}});
     return json;
 }
-cv::Point2d point_of(const Json& json) {
-    return {json.at(0).get<double>(), json.at(1).get<double>()};
-}
-Placing placing_of(const Json& json) {
-    Placing own;
-    own.mend_dust = false;  // results of before this choice existed were made without
-    Members members(json, "of the placing");
-    read(members, own);
-    for (const Json& pair : json.value("points", Json::array()))
-        own.points.push_back({{pair.at("one").get<int>()},
-                              {pair.at("other").get<int>()},
-                              point_of(pair.at("in_one_px")),
-                              point_of(pair.at("in_other_px"))});
-    return own;
-}
-
 Json choice_json(const MergeChoice& own) {
     Json json = json_of(own);
     json["backdrop"] = id_json(own.backdrop);
     return json;
 }
-MergeChoice choice_of(const Json& json) {
-    MergeChoice own;
-    Members members(json, "of the merge");
-    read(members, own);
-    own.backdrop = id_of(json, "backdrop");
-    return own;
-}
-
 Json json_of(const MadeFrom& own) {
     Json versions = Json::array();
     for (const FrameVersion& frame : own.align.look.frames)
@@ -96,21 +53,6 @@ Json json_of(const MadeFrom& own) {
     if (!own.brought_in.empty()) json["brought_in"] = own.brought_in;
     return json;
 }
-MadeFrom made_from_of(const Json& json) {
-    MadeFrom own;
-    for (const Json& frame : json.at("frames"))
-        own.align.look.frames.push_back({{frame.at(0).get<int>()}, frame.at(1).get<int>()});
-    own.align.used = ids_of(json.at("used"));
-    own.frames = ids_of(json.at("merged"));
-    own.align.reference = {json.at("reference").get<int>()};
-    own.align.look.development = development_of(json.at("development"));
-    own.align.placing = placing_of(json.at("placing"));
-    own.kept = named(kKeptAreaNames, json.at("kept"));
-    own.choice = choice_of(json.at("merge"));
-    get(json, "brought_in", own.brought_in);
-    return own;
-}
-
 Json flat(const std::vector<StrokePoint>& points) {
     Json list = Json::array();
     for (const StrokePoint& point : points) {
@@ -146,23 +88,6 @@ Json json_of(const StrokeShape& shape) {
                 {"frame", rule->frame.value}};
     return {};
 }
-StrokeShape shape_of(const Json& json) {
-    if (json.is_null()) return AlongPath{};
-    if (json == "fade") return FadeAcross{};
-    if (json.is_object() && json.contains("fade_through")) return FadeAcross{ids_of(json["fade_through"])};
-    if (json.is_object() && json.contains("outlines_px")) {
-        WithinOutline within;
-        for (const Json& outline : json["outlines_px"]) within.outlines.push_back(points_of(outline));
-        return within;
-    }
-    WhereRule rule;
-    rule.kind = named(kRules, json.at("where"));
-    get(json, "least", rule.least);
-    get(json, "most", rule.most);
-    get(json, "frame", rule.frame.value);
-    return rule;
-}
-
 Json json_of(const Stroke& own) {
     Json from = "merge";
     if (const auto* frame = std::get_if<FrameId>(&own.source)) from = Json{{"frame", frame->value}};
@@ -182,45 +107,16 @@ Json json_of(const Stroke& own) {
         for (const StrokePoint& point : own.points) json["pressures"].push_back(point.pressure);
     return json;
 }
-Stroke stroke_of(const Json& json) {
-    Stroke own;
-    if (const Json& from = json.at("from"); from.is_object() && from.contains("result"))
-        own.source = ResultId{from["result"].get<int>()};
-    else if (from.is_object() && from.contains("place_px"))
-        own.source = FromPlace{from["place_px"].at(0).get<int>(), from["place_px"].at(1).get<int>()};
-    else if (from.is_object())
-        own.source = FrameId{from.at("frame").get<int>()};
-    else if (from != "merge")
-        throw FileError("says a stroke comes from " + from.dump() + ", which means nothing here");
-    get(json, "radius_px", own.radius_px);
-    get(json, "softness", own.softness);
-    get(json, "flow", own.flow);
-    get(json, "off", own.is_off);
-    own.points = points_of(json.at("points_px"));
-    get(json, "match_tone", own.match_tone);
-    if (json.contains("shape")) own.shape = shape_of(json["shape"]);
-    if (json.contains("pressures"))
-        for (std::size_t i = 0; i < std::min(own.points.size(), json["pressures"].size()); ++i)
-            own.points[i].pressure = std::clamp(json["pressures"][i].get<double>(), 0.0, 1.0);
-    return own;
-}
-
 Json json_of(const SharedList<Stroke>& strokes) {
     Json list = Json::array();
     for (const Stroke& stroke : strokes) list.push_back(json_of(stroke));
     return list;
 }
-SharedList<Stroke> strokes_of(const Json& json) {
-    std::vector<Stroke> strokes;
-    for (const Json& stroke : json) strokes.push_back(stroke_of(stroke));
-    return SharedList(strokes);
-}
-
 SnagKind snag_kind_of(const Json& json) {
     try {
         return snag_kind_named(json.get<std::string>());
     } catch (const BadParameter&) {
-        throw FileError("says " + json.dump() + ", which means nothing here");
+        throw FileError("says " + json_text(json) + ", which means nothing here");
     }
 }
 
@@ -239,34 +135,10 @@ Json json_of(const ProjectResult& own) {
             json["saved_with_first"] = own.saved_strokes->size();
         else
             json["saved_with"] = json_of(*own.saved_strokes);
-        if (own.saved_finish != Finish{}) json["saved_finish"] = Json::parse(json_of(own.saved_finish));
+        if (own.saved_finish != Finish{}) json["saved_finish"] = parsed_json(json_of(own.saved_finish));
     }
     return json;
 }
-ProjectResult result_of(const Json& json) {
-    ProjectResult own;
-    own.id = {json.at("id").get<int>()};
-    get(json, "title", own.title);
-    get(json, "seconds", own.seconds);
-    get(json, "ahead", own.ahead);
-    own.made_from = made_from_of(json.at("made_from"));
-    own.strokes = strokes_of(json.at("strokes"));
-    std::vector<IgnoredPlace> ignored;
-    for (const Json& place : json.value("ignored", Json::array()))
-        ignored.push_back({snag_kind_of(place.at("kind")),
-                           {place.at("at_px").at(0).get<int>(), place.at("at_px").at(1).get<int>()}});
-    own.ignored = SharedList(ignored);
-    if (const auto first = json.find("saved_with_first"); first != json.end()) {
-        std::vector<int> places;
-        for (int i = 0; i < std::min(first->get<int>(), own.strokes.size()); ++i) places.push_back(i);
-        own.saved_strokes = own.strokes.picked(places);
-    } else if (json.contains("saved_with")) {
-        own.saved_strokes = strokes_of(json["saved_with"]);
-    }
-    if (json.contains("saved_finish")) own.saved_finish = finish_of(json["saved_finish"].dump());
-    return own;
-}
-
 /// Where files lie, against the folder that the project lies in.
 struct Paths {
     std::filesystem::path folder;
@@ -299,52 +171,247 @@ Json json_of(const SharedList<ProjectFrame>& frames, const Paths& paths) {
     }
     return list;
 }
-SharedList<ProjectFrame> frames_of(const Json& json, const Paths& paths) {
-    std::vector<ProjectFrame> frames;
-    for (const Json& own : json) {
-        ProjectFrame frame;
-        frame.id = {own.at("id").get<int>()};
-        frame.path = paths.read(own.at("file").get<std::string>(), own.value("lay_at", std::string()));
-        get(own, "used", frame.used);
-        get(own, "content", frame.content_key);
-        get(own, "shot_again", frame.revision);
-        frames.push_back(std::move(frame));
-    }
-    return SharedList(frames);
+cv::Point2d point_of(const Json& json) {
+    return {json.at(0).get<double>(), json.at(1).get<double>()};
+}
+cv::Point pixel_of(const Json& json) {
+    return {json.at(0).get<int>(), json.at(1).get<int>()};
 }
 
-Project project_of(const Json& json, const Paths& paths) {
-    Project own;
-    get(json, "name", own.name);
-    own.frames = frames_of(json.at("frames"), paths);
-    get(json, "turned_round", own.turned_round);
-    own.nearest = id_of(json, "nearest");
-    own.farthest = id_of(json, "farthest");
-    own.reference = id_of(json, "reference");
-    own.development = development_of(json.at("development"));
-    own.placing = placing_of(json.at("placing"));
-    own.kept = named(kKeptAreaNames, json.at("kept"));
-    own.merge = choice_of(json.at("merge"));
-    std::vector<ProjectResult> results;
-    for (const Json& result : json.at("results")) results.push_back(result_of(result));
-    own.results = SharedList(results);
-    std::vector<CardSeries> card;
-    for (const Json& series : json.value("card", Json::array()))
-        card.push_back({series.at("name").get<std::string>(), series.at("reason").get<std::string>(),
-                        frames_of(series.at("frames"), paths)});
-    own.card = SharedList(card);
-    if (json.contains("card_place")) own.card_place = json["card_place"].get<int>();
-    if (const auto shooting = json.find("shooting"); shooting != json.end()) {
-        own.shooting.setup = setup_of_json(shooting->at("setup").dump());
-        if (shooting->contains("near_mark_mm"))
-            own.shooting.near_mark_mm = shooting->at("near_mark_mm").get<double>();
-        if (shooting->contains("far_mark_mm"))
-            own.shooting.far_mark_mm = shooting->at("far_mark_mm").get<double>();
+/// Reads a project's file. Members that may be missing are those that files of an older version do without;
+/// of this version's own files every member is known, so that saving again loses none.
+class ProjectReader {
+  public:
+    ProjectReader(Paths paths, bool is_own_version) : paths_(std::move(paths)), is_strict_(is_own_version) {}
+
+    Project project_of(const Json& json) const {
+        Project own;
+        Members members(json, "of the project");
+        for (const char* key : {"moorhaze_project", "frame_size_px", "window"}) members.find(key);
+        members.get("name", own.name);
+        own.frames = frames_of(needed(members, "frames"));
+        members.get("turned_round", own.turned_round);
+        own.nearest = id_of(members, "nearest");
+        own.farthest = id_of(members, "farthest");
+        own.reference = id_of(members, "reference");
+        own.development = development_of(needed(members, "development"));
+        own.placing = placing_of(needed(members, "placing"));
+        own.kept = named(kKeptAreaNames, needed(members, "kept"));
+        own.merge = choice_of(needed(members, "merge"));
+        std::vector<ProjectResult> results;
+        for (const Json& result : needed(members, "results")) results.push_back(result_of(result));
+        own.results = SharedList(results);
+        if (const Json* card = members.find("card")) {
+            std::vector<CardSeries> all;
+            for (const Json& series : *card) all.push_back(card_series_of(series));
+            own.card = SharedList(all);
+        }
+        if (const Json* place = members.find("card_place")) own.card_place = place->get<int>();
+        if (const Json* shooting = members.find("shooting")) read_shooting(*shooting, own);
+        if (const Json* finish = members.find("finish")) own.finish = finish_of(json_text(*finish));
+        if (const Json* hand_over = members.find("hand_over"))
+            own.hand_over = hand_over_of(json_text(*hand_over));
+        end(members);
+        return own;
     }
-    if (json.contains("finish")) own.finish = finish_of(json["finish"].dump());
-    if (json.contains("hand_over")) own.hand_over = hand_over_of(json["hand_over"].dump());
-    return own;
-}
+
+  private:
+    void end(const Members& members) const {
+        if (is_strict_) members.done();
+    }
+    static const Json& needed(Members& members, const char* key) {
+        if (const Json* found = members.find(key)) return *found;
+        throw FileError(std::string("is damaged (it does not say its ") + key + ")");
+    }
+    static std::optional<FrameId> id_of(Members& members, const char* key) {
+        const Json* found = members.find(key);
+        return found ? std::optional(FrameId{found->get<int>()}) : std::nullopt;
+    }
+
+    /// Decisions as they stand in recipes, too (see decisions_json.h); files of an older version name less.
+    Development development_of(const Json& json) const {
+        Development own;
+        Members members(json, "of the development");
+        read(members, own);
+        end(members);
+        return own;
+    }
+
+    Placing placing_of(const Json& json) const {
+        Placing own;
+        own.mend_dust = false;  // results of before this choice existed were made without
+        Members members(json, "of the placing");
+        read(members, own);
+        if (const Json* points = members.find("points"))
+            for (const Json& pair : *points) {
+                Members of_pair(pair, "of a pair of points");
+                own.points.push_back({{needed(of_pair, "one").get<int>()},
+                                      {needed(of_pair, "other").get<int>()},
+                                      point_of(needed(of_pair, "in_one_px")),
+                                      point_of(needed(of_pair, "in_other_px"))});
+                end(of_pair);
+            }
+        end(members);
+        return own;
+    }
+
+    MergeChoice choice_of(const Json& json) const {
+        MergeChoice own;
+        Members members(json, "of the merge");
+        read(members, own);
+        own.backdrop = id_of(members, "backdrop");
+        end(members);
+        return own;
+    }
+
+    MadeFrom made_from_of(const Json& json) const {
+        MadeFrom own;
+        Members members(json, "of what a result is made from");
+        for (const Json& frame : needed(members, "frames"))
+            own.align.look.frames.push_back({{frame.at(0).get<int>()}, frame.at(1).get<int>()});
+        own.align.used = ids_of(needed(members, "used"));
+        own.frames = ids_of(needed(members, "merged"));
+        own.align.reference = {needed(members, "reference").get<int>()};
+        own.align.look.development = development_of(needed(members, "development"));
+        own.align.placing = placing_of(needed(members, "placing"));
+        own.kept = named(kKeptAreaNames, needed(members, "kept"));
+        own.choice = choice_of(needed(members, "merge"));
+        members.get("brought_in", own.brought_in);
+        end(members);
+        return own;
+    }
+
+    StrokeShape shape_of(const Json& json) const {
+        if (json == "fade") return FadeAcross{};
+        Members members(json, "of a stroke's shape");
+        StrokeShape shape;
+        if (const Json* through = members.find("fade_through")) {
+            shape = FadeAcross{ids_of(*through)};
+        } else if (const Json* outlines = members.find("outlines_px")) {
+            WithinOutline within;
+            for (const Json& outline : *outlines) within.outlines.push_back(points_of(outline));
+            shape = within;
+        } else {
+            WhereRule rule;
+            rule.kind = named(kRules, needed(members, "where"));
+            members.get("least", rule.least);
+            members.get("most", rule.most);
+            members.get("frame", rule.frame.value);
+            shape = rule;
+        }
+        end(members);
+        return shape;
+    }
+
+    StrokeSource source_of(const Json& json) const {
+        if (json == "merge") return WipeBack{};
+        if (!json.is_object())
+            throw FileError("says a stroke comes from " + json_text(json) + ", which means nothing here");
+        Members members(json, "of where a stroke comes from");
+        StrokeSource source;
+        if (const Json* result = members.find("result"))
+            source = ResultId{result->get<int>()};
+        else if (const Json* place = members.find("place_px"))
+            source = FromPlace{place->at(0).get<int>(), place->at(1).get<int>()};
+        else
+            source = FrameId{needed(members, "frame").get<int>()};
+        end(members);
+        return source;
+    }
+
+    Stroke stroke_of(const Json& json) const {
+        Stroke own;
+        Members members(json, "of a stroke");
+        own.source = source_of(needed(members, "from"));
+        members.get("radius_px", own.radius_px);
+        members.get("softness", own.softness);
+        members.get("flow", own.flow);
+        members.get("off", own.is_off);
+        own.points = points_of(needed(members, "points_px"));
+        members.get("match_tone", own.match_tone);
+        if (const Json* shape = members.find("shape")) own.shape = shape_of(*shape);
+        if (const Json* pressures = members.find("pressures"))
+            for (std::size_t i = 0; i < std::min(own.points.size(), pressures->size()); ++i)
+                own.points[i].pressure = std::clamp((*pressures)[i].get<double>(), 0.0, 1.0);
+        end(members);
+        return own;
+    }
+
+    SharedList<Stroke> strokes_of(const Json& json) const {
+        std::vector<Stroke> strokes;
+        for (const Json& stroke : json) strokes.push_back(stroke_of(stroke));
+        return SharedList(strokes);
+    }
+
+    ProjectResult result_of(const Json& json) const {
+        ProjectResult own;
+        Members members(json, "of a result");
+        own.id = {needed(members, "id").get<int>()};
+        members.get("title", own.title);
+        members.get("seconds", own.seconds);
+        members.get("ahead", own.ahead);
+        own.made_from = made_from_of(needed(members, "made_from"));
+        own.strokes = strokes_of(needed(members, "strokes"));
+        if (const Json* ignored = members.find("ignored")) {
+            std::vector<IgnoredPlace> places;
+            for (const Json& place : *ignored) {
+                Members of_place(place, "of an ignored place");
+                places.push_back(
+                    {snag_kind_of(needed(of_place, "kind")), pixel_of(needed(of_place, "at_px"))});
+                end(of_place);
+            }
+            own.ignored = SharedList(places);
+        }
+        if (const Json* first = members.find("saved_with_first")) {
+            std::vector<int> places;
+            for (int i = 0; i < std::min(first->get<int>(), own.strokes.size()); ++i) places.push_back(i);
+            own.saved_strokes = own.strokes.picked(places);
+        } else if (const Json* saved = members.find("saved_with")) {
+            own.saved_strokes = strokes_of(*saved);
+        }
+        if (const Json* finish = members.find("saved_finish"))
+            own.saved_finish = finish_of(json_text(*finish));
+        end(members);
+        return own;
+    }
+
+    SharedList<ProjectFrame> frames_of(const Json& json) const {
+        std::vector<ProjectFrame> frames;
+        for (const Json& own : json) {
+            ProjectFrame frame;
+            Members members(own, "of a frame");
+            frame.id = {needed(members, "id").get<int>()};
+            std::string lay_at;
+            members.get("lay_at", lay_at);
+            frame.path = paths_.read(needed(members, "file").get<std::string>(), lay_at);
+            members.get("used", frame.used);
+            members.get("content", frame.content_key);
+            members.get("shot_again", frame.revision);
+            end(members);
+            frames.push_back(std::move(frame));
+        }
+        return SharedList(frames);
+    }
+
+    CardSeries card_series_of(const Json& json) const {
+        Members members(json, "of a series on the card");
+        CardSeries series{needed(members, "name").get<std::string>(),
+                          needed(members, "reason").get<std::string>(), frames_of(needed(members, "frames"))};
+        end(members);
+        return series;
+    }
+
+    void read_shooting(const Json& json, Project& own) const {
+        Members members(json, "of the shooting");
+        own.shooting.setup = setup_of_json(json_text(needed(members, "setup")));
+        if (const Json* mark = members.find("near_mark_mm")) own.shooting.near_mark_mm = mark->get<double>();
+        if (const Json* mark = members.find("far_mark_mm")) own.shooting.far_mark_mm = mark->get<double>();
+        end(members);
+    }
+
+    Paths paths_;
+    bool is_strict_;
+};
 
 }  // namespace
 
@@ -362,13 +429,13 @@ std::string to_json(const Project& own, const std::filesystem::path& folder) {
         json["card"].push_back(
             {{"name", series.name}, {"reason", series.reason}, {"frames", json_of(series.frames, paths)}});
     if (own.card_place) json["card_place"] = *own.card_place;
-    Json shooting{{"setup", Json::parse(json_of(own.shooting.setup))}};
+    Json shooting{{"setup", parsed_json(json_of(own.shooting.setup))}};
     if (own.shooting.near_mark_mm) shooting["near_mark_mm"] = *own.shooting.near_mark_mm;
     if (own.shooting.far_mark_mm) shooting["far_mark_mm"] = *own.shooting.far_mark_mm;
     json["shooting"] = std::move(shooting);
-    if (own.finish != Finish{}) json["finish"] = Json::parse(json_of(own.finish));
-    if (own.hand_over != HandOver{}) json["hand_over"] = Json::parse(json_of(own.hand_over));
-    return json.dump(1) + "\n";
+    if (own.finish != Finish{}) json["finish"] = parsed_json(json_of(own.finish));
+    if (own.hand_over != HandOver{}) json["hand_over"] = parsed_json(json_of(own.hand_over));
+    return json_text(json, 1) + "\n";
 }
 
 Project project_from_json(const std::string& text, const std::filesystem::path& folder) {
@@ -376,10 +443,11 @@ Project project_from_json(const std::string& text, const std::filesystem::path& 
         const Json json = parsed_json(text);
         if (!json.is_object() || !json.contains("moorhaze_project"))
             throw FileError("is no project of Moorhaze");
-        if (const auto version = json["moorhaze_project"].get<std::int64_t>(); version > kProjectVersion)
-            throw FileError("is of version " + std::to_string(version) + ", newer than this Moorhaze (" +
+        const auto version = json["moorhaze_project"].get<std::int64_t>();
+        if (version > kProjectVersion)
+            throw NewerFile("is of version " + std::to_string(version) + ", newer than this Moorhaze (" +
                             std::to_string(kProjectVersion) + "). Use the newer one.");
-        return project_of(json, {folder});
+        return ProjectReader({folder}, version == kProjectVersion).project_of(json);
     } catch (const nlohmann::json::exception& error) {
         throw FileError("is damaged (" + std::string(error.what()) + ")");
     }

@@ -5,7 +5,8 @@
 namespace moorhaze {
 
 /// The version of the JSON that this program writes; files of a newer one are refused.
-inline constexpr int kProjectVersion = 1;
+/// Rises whenever a file holds something that a program of before would pass over and lose.
+inline constexpr int kProjectVersion = 2;
 
 /// A project as readable JSON.
 /// @param folder  paths are written relative to it, and where absolute ones lay; empty: as they are.

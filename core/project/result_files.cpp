@@ -157,7 +157,7 @@ void write_result(const fs::path& project, ResultId id, const MergeResult& resul
                     {"has_trust", !result.trust.empty()},
                     {"problems", problems},
                     {"geometry", geometry_json(geometry, from.align.look.frames)}};
-    write_text_file(names.file(".json"), json.dump(1) + "\n", true);
+    write_text_file(names.file(".json"), json_text(json, 1) + "\n", true);
 }
 
 bool has_result(const fs::path& project, ResultId id) {

@@ -81,7 +81,7 @@ Json outcome_json(const fs::path& folder, const std::vector<SeriesRecord>& recor
               {"folder", fs::absolute(folder.parent_path()).lexically_normal().string()},
               {"series", Json::array()}};
     for (const SeriesRecord& own : records) {
-        Json entry = Json::parse(json_of(own));
+        Json entry = parsed_json(json_of(own));
         entry.erase("moorhaze_series");
         entry.erase("made_of");
         json["series"].push_back(std::move(entry));
@@ -109,7 +109,7 @@ void write_set_list(const SetPlan& plan) {
     Json json{{"moorhaze_set", 1}, {"series", Json::array()}};
     for (const auto& [name, own] : series)
         json["series"].push_back({{"name", name}, {"number", own.number}, {"frames", own.frames}});
-    write_text_file(list_file(folder), json.dump(1) + "\n", true);
+    write_text_file(list_file(folder), json_text(json, 1) + "\n", true);
 }
 
 std::vector<SeriesRecord> read_records(const fs::path& folder) {
@@ -177,7 +177,7 @@ std::string table_of(const std::vector<SeriesRecord>& records) {
 void write_outcome(const fs::path& folder) {
     const std::vector<SeriesRecord> records = read_records(folder);
     write_text_file(folder / "outcome.txt", table_of(records), true);
-    write_text_file(folder / "outcome.json", outcome_json(folder, records).dump(1) + "\n", true);
+    write_text_file(folder / "outcome.json", json_text(outcome_json(folder, records), 1) + "\n", true);
     write_text_file(folder / "outcome.html", page_of(folder, records), true);
 }
 

@@ -435,11 +435,11 @@ std::string json_of(const Recipe& recipe) {
         json["merge"] = Json::array();
         for (const MergeRule& rule : *recipe.merges) json["merge"].push_back(json_of(rule));
     }
-    if (recipe.finish) json["finish"] = Json::parse(json_of(*recipe.finish));
-    if (recipe.hand_over) json["hand_over"] = Json::parse(json_of(*recipe.hand_over));
+    if (recipe.finish) json["finish"] = parsed_json(json_of(*recipe.finish));
+    if (recipe.hand_over) json["hand_over"] = parsed_json(json_of(*recipe.hand_over));
     if (recipe.doubts) json["doubts"] = json_of(*recipe.doubts);
     if (recipe.turntable) json["turntable"] = json_of(*recipe.turntable);
-    return json.dump(1) + "\n";
+    return json_text(json, 1) + "\n";
 }
 
 Recipe recipe_from_json(const std::string& text) {
@@ -466,8 +466,9 @@ Recipe recipe_from_json(const std::string& text) {
             if (recipe.merges->empty())
                 throw FileError("names no way to merge; leave merge out, or name one");
         }
-        if (const Json* own = members.find("finish")) recipe.finish = without_painted(finish_of(own->dump()));
-        if (const Json* own = members.find("hand_over")) recipe.hand_over = hand_over_of(own->dump());
+        if (const Json* own = members.find("finish"))
+            recipe.finish = without_painted(finish_of(json_text(*own)));
+        if (const Json* own = members.find("hand_over")) recipe.hand_over = hand_over_of(json_text(*own));
         if (const Json* own = members.find("doubts")) recipe.doubts = doubts_of(*own);
         if (const Json* own = members.find("turntable")) recipe.turntable = turntable_of(*own);
         members.done();

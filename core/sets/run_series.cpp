@@ -196,9 +196,9 @@ class SeriesRun {
         subject = prepared(subject, finish, series_.size(), job.quiet());
         HandedPicture handed = handed_picture(subject, finish, job.quiet());
         handed.raw = raw_rendering_of(reference, from_.align.look.development);
-        handed.layers = [&](const Job& own) {
+        handed.layers = [&](const TakeLayer& take, const Job& own) {
             const FrameSource frames(series_, geometry_, std::make_shared<FrameCache>(0));
-            return layers_of(merge, {}, {frames, {}}, finish.framing, own);
+            layers_of(merge, {}, {frames, {}}, finish, take, own);
         };
         record_.width = handed.finished.width();
         record_.height = handed.finished.height();
@@ -211,10 +211,11 @@ class SeriesRun {
         claim_names(files);
         const ProjectResult made{
             {place + 1}, merge_method(choice.method).title, from_, record_.seconds["merging"], false, {}, {}};
-        const SaidOfPicture said{project_.hand_over.about, reference.info.shooting,
-                                 made_with(made) + finish_in_words(finish)};
+        const SaidInFile said =
+            said_of(project_.hand_over, reference.info.shooting, made_with(made) + finish_in_words(finish));
         std::string problem;
-        for (const WrittenFile& file : write_outputs(handed, files, said, true, job.part(merge_share, 1)))
+        for (const WrittenFile& file : write_outputs(handed, files, said, true, job.part(merge_share, 1))) {
+            if (!file.remark.empty()) warn({file.path.filename().string() + ": " + file.remark});
             if (!file.problem.empty())
                 problem += (problem.empty() ? "" : "; ") + file.problem;
             else
@@ -223,6 +224,7 @@ class SeriesRun {
                         own.bytes = file.bytes;
                         own.hash = content_key_of(file.path, job.quiet());
                     }
+        }
         if (!problem.empty()) throw FileError(problem);
         if (place == 0) write_small_picture(handed, reference.info.shooting, job);
         if (record_.reasons.empty()) return;
@@ -259,7 +261,7 @@ class SeriesRun {
                       double(std::min(kSmallPicture_px, std::max(record_.width, record_.height)))};
         ShootingData plain;
         plain.taken = shooting.taken;
-        write_output(paths_.small_picture(record_.name), {handed.finished}, small, {}, plain, {}, true,
+        write_output(paths_.small_picture(record_.name), {handed.finished}, small, {plain}, true,
                      job.quiet());
     }
 

@@ -10,6 +10,7 @@
 #include "core/project/handed_picture.h"
 #include "core/project/words.h"
 #include "core/sets/spin_page.h"
+#include "core/work/json_text.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -21,14 +22,14 @@ using Json = DecisionJson;
 constexpr double kViewsLookedAt = 0.5;
 
 std::string inputs_of(const SetPlan& plan, const std::vector<SeriesRecord>& views) {
-    Json json{{"recipe", Json::parse(json_of(plan.recipe))},
+    Json json{{"recipe", parsed_json(json_of(plan.recipe))},
               {"name", plan.out.name},
               {"folders", plan.out.folders},
               {"views", Json::array()}};
     for (const SeriesRecord& own : views)
-        json["views"].push_back(own.is_made() && !own.made_of.empty() ? Json::parse(own.made_of)["frames"]
+        json["views"].push_back(own.is_made() && !own.made_of.empty() ? parsed_json(own.made_of)["frames"]
                                                                       : Json());
-    return json.dump();
+    return json_text(json);
 }
 
 /// What is missing or there twice, as far as numbers and names tell.
@@ -85,10 +86,10 @@ void make_alike(SeriesRecord& record, const SetPlan& plan, const std::vector<Ser
         const HandedPicture handed = handed_picture(subject, of_view, own.quiet());
         record.width = handed.finished.width();
         record.height = handed.finished.height();
-        const SaidOfPicture said{plan.recipe.hand_over.value_or(HandOver{}).about,
-                                 read_picture_info(merged[i]).shooting,
-                                 "Moorhaze, view " + std::to_string(made[i]->number) + " of a turntable" +
-                                     finish_in_words(of_view)};
+        const SaidInFile said =
+            said_of(plan.recipe.hand_over.value_or(HandOver{}), read_picture_info(merged[i]).shooting,
+                    "Moorhaze, view " + std::to_string(made[i]->number) + " of a turntable" +
+                        finish_in_words(of_view));
         for (const WrittenFile& file : write_outputs(handed, outputs[i], said, true, own)) {
             if (!file.problem.empty()) throw FileError(file.problem);
             RecordedFile& own_file = record.files[written++];

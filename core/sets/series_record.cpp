@@ -50,7 +50,7 @@ Json json_object(const SeriesRecord& own) {
               {"residual_px", own.residual_px},
               {"seconds", own.seconds},
               {"peak_memory_mb", own.peak_memory_mb},
-              {"made_of", own.made_of.empty() ? Json() : Json::parse(own.made_of)}};
+              {"made_of", own.made_of.empty() ? Json() : parsed_json(own.made_of)}};
     for (const RecordedFile& file : own.files)
         json["files"].push_back({{"file", file.file}, {"bytes", file.bytes}, {"hash", file.hash}});
     if (own.snags) json["snags"] = *own.snags;
@@ -83,7 +83,7 @@ SeriesRecord record_of(const Json& json) {
     if (const Json* snags = members.find("snags")) own.snags = snags->get<int>();
     members.get("seconds", own.seconds);
     members.get("peak_memory_mb", own.peak_memory_mb);
-    if (const Json* made_of = members.find("made_of")) own.made_of = made_of->dump();
+    if (const Json* made_of = members.find("made_of")) own.made_of = json_text(*made_of);
     return own;
 }
 
@@ -136,13 +136,13 @@ std::string inputs_of(const SetPlan& plan, const SetSeries& series, const std::v
     // How views are framed and lit together changes nothing of their merges.
     if (recipe.turntable) recipe.turntable = TurntableRule{};
     Json json{{"making", kMakingVersion},
-              {"recipe", Json::parse(json_of(recipe))},
+              {"recipe", parsed_json(json_of(recipe))},
               {"frames", keys},
               {"files", Json::array()}};
     const PictureInfo& info = series.frames.front().info;
     for (const SetFile& file : files_of(plan, series, info.shooting, {info.width, info.height}))
         json["files"].push_back(file.path.lexically_relative(plan.out.folder).generic_string());
-    return json.dump();
+    return json_text(json);
 }
 
 std::optional<SeriesRecord> read_record(const fs::path& folder, const std::string& series) {
@@ -161,7 +161,7 @@ std::vector<SeriesRecord> all_records(const fs::path& folder) {
 }
 
 std::string json_of(const SeriesRecord& record) {
-    return json_object(record).dump(1) + "\n";
+    return json_text(json_object(record), 1) + "\n";
 }
 
 void write_record(const fs::path& folder, const SeriesRecord& record) {

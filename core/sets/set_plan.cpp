@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/sets/set_plan.h"
+#include "core/finish/articles.h"
 
 #include <algorithm>
 #include <map>

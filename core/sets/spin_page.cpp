@@ -20,6 +20,8 @@
 #include "core/sets/html.h"
 #include "core/sets/spin_files.h"
 #include "core/work/for_rows.h"
+#include "core/work/json_text.h"
+#include "core/work/utf8.h"
 
 namespace moorhaze {
 namespace {
@@ -287,7 +289,7 @@ SpinPage write_spin_page(const std::vector<fs::path>& pictures, const fs::path& 
         if (settings.deep_zoom)
             write_tiles(picture, beside.path / "tiles" / (name + "_files"), settings.quality, job);
     }
-    nlohmann::ordered_json data{{"title", title},
+    nlohmann::ordered_json data{{"title", shown_text(title)},
                                 {"views", views},
                                 {"width", shown.width},
                                 {"height", shown.height},
@@ -299,7 +301,7 @@ SpinPage write_spin_page(const std::vector<fs::path>& pictures, const fs::path& 
                          {"least", std::min(kLeastLevel, levels_of(size))},
                          {"width", size.width},
                          {"height", size.height}};
-    write_bytes(beside.path / "views.js", "window.spin = " + data.dump(1) + ";\n");
+    write_bytes(beside.path / "views.js", "window.spin = " + json_text(data, 1) + ";\n");
     const std::string name = target.filename().string();
     page.embed = "<iframe src=\"" + as_link(name) + "/index.html\" title=\"" + in_html(title) +
                  "\" style=\"width:100%;aspect-ratio:1;border:0\" allowfullscreen></iframe>";

@@ -22,6 +22,12 @@ struct FileError : Error {
     using Error::Error;
 };
 
+/// A file that a newer Moorhaze has written, or that says what this one does not know: it is whole, and has
+/// to be left alone.
+struct NewerFile : FileError {
+    using FileError::FileError;
+};
+
 /// The person stopped the job.
 struct Cancelled : Error {
     Cancelled() : Error("stopped") {}

@@ -5,6 +5,7 @@
 #include <string>
 
 #include "core/work/errors.h"
+#include "core/work/utf8.h"
 
 namespace moorhaze {
 namespace {
@@ -36,6 +37,28 @@ void refuse_large() {
                     " MB of text, which nothing that Moorhaze writes does");
 }
 
+/// Every string of a value, changed.
+template <class Json, class Change>
+void change_strings(Json& json, Change change) {
+    if (json.is_string())
+        json = change(json.template get_ref<const std::string&>());
+    else if (json.is_structured())
+        for (auto& own : json) change_strings(own, change);
+}
+
+template <class Json>
+std::string as_text(const Json& json, int indent) {
+    try {
+        std::string text = json.dump(indent);
+        if (!has_bytes_in_text(text)) return text;
+    } catch (const nlohmann::json::type_error&) {
+        // It holds what is no UTF-8.
+    }
+    Json changed = json;
+    change_strings(changed, [](const std::string& bytes) { return text_of_bytes(bytes); });
+    return changed.dump(indent);
+}
+
 }  // namespace
 
 nlohmann::ordered_json parsed_json(std::string_view text) {
@@ -43,7 +66,11 @@ nlohmann::ordered_json parsed_json(std::string_view text) {
     if (levels_of(text) > kJsonLevels)
         throw FileError("is nested in more than " + std::to_string(kJsonLevels) +
                         " levels, which nothing that Moorhaze writes is");
-    return nlohmann::ordered_json::parse(text);
+    nlohmann::ordered_json json = nlohmann::ordered_json::parse(text);
+    // A JSON text may write the letters by their numbers, too.
+    if (has_bytes_in_text(text) || text.find("\\u") != std::string_view::npos)
+        change_strings(json, [](const std::string& own) { return bytes_of_text(own); });
+    return json;
 }
 
 nlohmann::ordered_json parsed_json(std::istream& in) {
@@ -54,6 +81,13 @@ nlohmann::ordered_json parsed_json(std::istream& in) {
         if (text.size() > kJsonBytes) refuse_large();
     }
     return parsed_json(text);
+}
+
+std::string json_text(const nlohmann::ordered_json& json, int indent) {
+    return as_text(json, indent);
+}
+std::string json_text(const nlohmann::json& json, int indent) {
+    return as_text(json, indent);
 }
 
 }  // namespace moorhaze

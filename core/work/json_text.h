@@ -2,9 +2,11 @@
 #pragma once
 #include <iosfwd>
 #include <nlohmann/json.hpp>
+#include <string>
 #include <string_view>
 
-/// Private to core: the one way from text to JSON. Only .cpp files include it.
+/// The one way from text to JSON and back; for core's and the command line's .cpp files. Strings of a JSON
+/// value are bytes, as names of files are; in text what is no UTF-8 stands as utf8.h says.
 namespace moorhaze {
 
 /// What a person's or a stranger's file may hold: the largest project that was seen had 9 MB and 7 levels.
@@ -18,5 +20,9 @@ inline constexpr int kJsonLevels = 64;
 nlohmann::ordered_json parsed_json(std::string_view text);
 /// The same of what is left in a stream.
 nlohmann::ordered_json parsed_json(std::istream& in);
+
+/// @param indent  letters a level; -1: all in one line.
+std::string json_text(const nlohmann::ordered_json& json, int indent = -1);
+std::string json_text(const nlohmann::json& json, int indent = -1);
 
 }  // namespace moorhaze

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/work/errors.h"
+#include "core/work/json_text.h"
 
 /// Private to core: reading JSON that people write by hand. Only .cpp files include it.
 namespace moorhaze {
@@ -42,7 +43,7 @@ class Members {
                                                    : std::in_range<Value>(found->get<std::int64_t>());
             };
             if (found->is_number() && (!found->is_number_integer() || !fits()))
-                throw FileError("says " + std::string(key) + " " + found->dump() +
+                throw FileError("says " + std::string(key) + " " + json_text(*found) +
                                 ", which means nothing here");
         }
         found->get_to(value);
@@ -51,12 +52,12 @@ class Members {
     void point(const char* key, Point& value) {
         if (const Json* found = find(key)) value = {found->at(0).get<double>(), found->at(1).get<double>()};
     }
-    /// @throws FileError naming a member that was not asked for.
+    /// @throws NewerFile naming a member that was not asked for.
     void done() const {
         if (read_ == int(json_.size())) return;
         for (const auto& [key, value] : json_.items())
             if (std::find(names_.begin(), names_.end(), key) == names_.end())
-                throw FileError("says " + name_ + " " + key +
+                throw NewerFile("says " + name_ + " " + key +
                                 ", which this Moorhaze does not know. Use a newer one, or take it out.");
     }
 

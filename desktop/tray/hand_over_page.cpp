@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/tray/hand_over_page.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDesktopServices>
 #include <QDir>
@@ -20,6 +21,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "core/finish/articles.h"
 #include "core/project/words.h"
 #include "desktop/session/work/text.h"
 
@@ -284,6 +286,14 @@ void HandOverPage::build_about() {
                    [&](HandOver& all) { set(all.about, edit->text().trimmed().toStdString()); });
         });
     }
+    with_private_ = new QCheckBox(tr("Place, owner and serial numbers"), about_box_);
+    with_private_->setObjectName(QStringLiteral("withPrivate"));
+    with_private_->setToolTip(
+        tr("Where the frames were taken, the camera's owner, and its and the lens's numbers go along"));
+    fields->addWidget(with_private_);
+    connect(with_private_, &QCheckBox::clicked, this, [this](bool wanted) {
+        change(tr("say what the picture is"), [&](HandOver& all) { all.with_private = wanted; });
+    });
     about_box_->hide();
     rows->addWidget(about_box_);
     connect(about_toggle_, &QToolButton::toggled, this, [this](bool open) {
@@ -421,6 +431,7 @@ void HandOverPage::show_about() {
     const std::string texts[] = {about.title, about.description, about.creator, about.rights, keywords};
     for (int i = 0; i < about_.size(); ++i)
         if (!about_[i]->hasFocus()) about_[i]->setText(QString::fromStdString(texts[i]));
+    with_private_->setChecked(own().with_private);
 }
 
 void HandOverPage::refresh() {

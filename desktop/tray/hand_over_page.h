@@ -51,6 +51,7 @@ class HandOverPage : public QWidget {
     QWidget* article_row_;
     QLabel *name_outcome_, *about_words_, *outcome_;
     QToolButton* about_toggle_;
+    QCheckBox* with_private_;
     QWidget *about_box_, *exists_;
     QList<QLineEdit*> about_;
     QPushButton *replace_, *other_name_;

@@ -166,7 +166,7 @@ TEST_CASE("colours that a camera marks by Exif alone are read as opRGB, and our 
     std::filesystem::copy_file(plain, marked);
     // As cameras of several makers do it (DCF 2.0).
     const auto set =
-        run("exiftool -n -overwrite_original -ExifIFD:ColorSpace=65535 "
+        run("exiftool -n -overwrite_original -ICC_Profile:all= -ExifIFD:ColorSpace=65535 "
             "-InteropIFD:InteropIndex=R03 -IFD0:Make=Heath -IFD0:Model=Vasculum " +
             marked.string());
     INFO(set.text);

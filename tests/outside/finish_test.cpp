@@ -106,7 +106,7 @@ TEST_CASE("the chart's colours survive finish, sRGB and a file", "[outside][fini
                                              {"out.jpg", FileFormat::jpeg, 8}}) {
         Output output;
         output.format = format, output.bits = bits, output.profile = ProfileWish::srgb;
-        write_output(scratch / name, finished_chart, output, {}, {}, "", false, {});
+        write_output(scratch / name, finished_chart, output, {}, false, {});
         const Picture back = read_picture(scratch / name);
         std::vector<std::pair<cv::Vec3d, cv::Vec3d>> pairs;
         for (int i = 0; i < kPatches; ++i) pairs.emplace_back(patches[std::size_t(i)], lab_of_patch(back, i));
@@ -241,8 +241,9 @@ TEST_CASE("ExifTool reads what is said about a picture", "[outside][finish]") {
         output.format = format;
         output.bits = format == FileFormat::jpeg ? 8 : 16;
         output.size.dots_per_inch = 240;
-        write_output(scratch / name, picture, output, about, {}, "Moorhaze woven merge of 24 frames", false,
-                     {});
+        write_output(scratch / name, picture, output,
+                     {.shooting = {}, .made_with = "Moorhaze woven merge of 24 frames", .about = about},
+                     false, {});
         const auto ran = test::run(
             "exiftool -j -Warning -Title -Description -Creator -Rights -Subject -Artist -Copyright "
             "-XResolution -UserComment -Software " +
@@ -270,7 +271,7 @@ TEST_CASE("libjxl's own decoder gives a lossless JPEG XL back exactly", "[outsid
         const Picture picture = test::colourful({101, 67}, 16, with_alpha);
         Output output;
         output.format = FileFormat::jxl, output.quality = 100;
-        write_output(scratch / "a.jxl", picture, output, {}, {}, "", true, {});
+        write_output(scratch / "a.jxl", picture, output, {}, true, {});
         const auto ran = test::run("djxl --quiet " + (scratch / "a.jxl").string() + " " +
                                    (scratch / "a.png").string() + " 2>&1");
         INFO(ran.text);
@@ -305,12 +306,12 @@ TEST_CASE("the layers of an OpenRaster file, put together outside, give its merg
         if (turn == 0) finish.framing.crop = PixelRect(30, 20, 180, 100);
         const auto subject = finish_subject(mended(merge, strokes, sources, area, {}), {}, 1, {});
         HandedPicture handed = handed_picture(subject, finish, {});
-        handed.layers = [&](const Job& job) {
-            return layers_of(merge, strokes, sources, finish.framing, job);
+        handed.layers = [&](const TakeLayer& take, const Job& job) {
+            layers_of(merge, strokes, sources, finish, take, job);
         };
         Output output;
         output.format = FileFormat::open_raster;
-        write_output(scratch / "cups.ora", handed, output, {}, {}, "", true, {});
+        write_output(scratch / "cups.ora", handed, output, {}, true, {});
         const auto ran = test::run(std::string(test::kPython) + " " + MOORHAZE_OUTSIDE_DIR +
                                    "/reference_layers.py " + (scratch / "cups.ora").string());
         INFO(ran.text);
@@ -341,8 +342,10 @@ TEST_CASE("ExifTool and LibRaw read a linear DNG without a word of warning", "[o
     handed.raw = raw_rendering(scratch / "frame.dng", development);
     Output output;
     output.format = FileFormat::raw;
-    write_output(scratch / "merged.dng", handed, output, {"Cups", "", "The warden", "", {}}, {},
-                 "Moorhaze woven merge", false, {});
+    write_output(
+        scratch / "merged.dng", handed, output,
+        {.shooting = {}, .made_with = "Moorhaze woven merge", .about = {"Cups", "", "The warden", "", {}}},
+        false, {});
     const auto ran = test::run(
         "exiftool -j -n -G1 -Warning -Error -validate -PhotometricInterpretation -DNGVersion -AsShotNeutral "
         "-Artist -UserComment -SubfileType -Title " +

@@ -12,10 +12,9 @@
 
 namespace moorhaze::test {
 
-Scratch::Scratch() {
+Scratch::Scratch(const std::filesystem::path& within) {
     static std::atomic<int> next = 0;
-    folder_ = std::filesystem::temp_directory_path() /
-              ("moorhaze-test-" + std::to_string(getpid()) + "-" + std::to_string(next++));
+    folder_ = within / ("moorhaze-test-" + std::to_string(getpid()) + "-" + std::to_string(next++));
     std::filesystem::create_directories(folder_);
 }
 

@@ -8,7 +8,9 @@ namespace moorhaze::test {
 /// A folder of its own for one test; removed at the end.
 class Scratch {
   public:
-    Scratch();
+    Scratch() : Scratch(std::filesystem::temp_directory_path()) {}
+    /// @param within  a folder that is there.
+    explicit Scratch(const std::filesystem::path& within);
     ~Scratch();
     Scratch(const Scratch&) = delete;
     Scratch& operator=(const Scratch&) = delete;

@@ -82,7 +82,7 @@ void Opening::open_project(const std::filesystem::path& file) {
         [file](const Job& job) -> Outcome {
             try {
                 return {moorhaze::open_project(file, job), {}};
-            } catch (const FileError& error) {
+            } catch (const DamagedProject& error) {
                 std::error_code unknown;
                 if (!std::filesystem::exists(last_good(file), unknown)) throw;
                 return {{}, error.what()};

@@ -134,7 +134,7 @@ void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
     base_.exports.start(
         kExport,
         [product, development = result.made_from.align.look.development, strokes = result.strokes, finish,
-         about = base_.document.project().hand_over.about, files, overwrite,
+         hand_over = base_.document.project().hand_over, files, overwrite,
          words = made_with(result) + finish_in_words(finish), sources = base_.products.sources(),
          results = base_.products.result_sources(result.strokes, product.plane)](const Job& job) {
             const MergeResult& merge = *product.result;
@@ -155,14 +155,14 @@ void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
             const Plane& plane = *product.plane;
             handed.raw =
                 raw_rendering_of(plane.series.frames[std::size_t(plane.geometry.reference)], development);
-            handed.layers = [&](const Job& own) {
-                return layers_of(merge, strokes, mend_sources(), finish.framing, own);
+            handed.layers = [&](const TakeLayer& take, const Job& own) {
+                layers_of(merge, strokes, mend_sources(), finish, take, own);
             };
             std::vector<ExportOutcome> outcomes;
-            for (const WrittenFile& own :
-                 write_outputs(handed, files, {about, product.shooting, words}, overwrite, job.part(0.6, 1)))
+            for (const WrittenFile& own : write_outputs(
+                     handed, files, said_of(hand_over, product.shooting, words), overwrite, job.part(0.6, 1)))
                 outcomes.push_back({QString::fromStdString(own.path.string()), qint64(own.bytes),
-                                    QString::fromStdString(own.problem)});
+                                    QString::fromStdString(own.problem), QString::fromStdString(own.remark)});
             return outcomes;
         },
         [this, id = result.id, strokes = result.strokes, finish,
@@ -173,10 +173,13 @@ void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
                 base_.document.happened_in(
                     document, [&](const Project& own) { return with_saved(own, id, strokes, finish); });
             for (const ExportOutcome& own : outcomes)
-                if (own.problem.isEmpty())
+                if (own.problem.isEmpty()) {
                     emit saved(own.file, own.bytes);
-                else
+                    if (!own.remark.isEmpty())
+                        base_.notices.notify(QFileInfo(own.file).fileName() + ": " + own.remark);
+                } else {
                     refuse(own.problem);
+                }
             emit handed_over(outcomes);
         });
 }

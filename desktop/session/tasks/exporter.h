@@ -25,6 +25,7 @@ struct ExportOutcome {
     QString file;
     qint64 bytes = 0;
     QString problem;  ///< in words; empty: it is there
+    QString remark;   ///< what the file does not say though it should; mostly empty
 };
 
 /// Hands the result shown over: with what was painted on it, finished, as each of the project's outputs. The

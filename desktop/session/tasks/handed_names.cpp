@@ -4,6 +4,7 @@
 #include <QDir>
 #include <QFileInfo>
 
+#include "core/finish/articles.h"
 #include "core/finish/framing.h"
 #include "desktop/session/work/text.h"
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/tasks/looking.h"
 
+#include "core/project/edits.h"
+#include "core/project/project_folder.h"
 #include "desktop/session/work/text.h"
 
 namespace moorhaze::desktop {
@@ -43,6 +45,21 @@ QStringList Looking::problems() const {
     return list;
 }
 
+/// Files that were exported or copied anew since: silence would let strokes draw from other pixels.
+void Looking::tell_of_others(const Project& before) {
+    std::vector<FrameId> others;
+    for (const ProjectFrame& frame : base_.document.project().frames)
+        for (const ProjectFrame& own : before.frames)
+            if (own.id == frame.id && own.revision != frame.revision) others.push_back(frame.id);
+    if (others.empty()) return;
+    const QString names = text(names_in_words(base_.document.project(), others));
+    base_.notices.notify_error(
+        before.results.empty()
+            ? tr("Other pictures than before are in %1.").arg(names)
+            : tr("Other pictures than before are in %1: what was merged of them is out of date. Merge again.")
+                  .arg(names));
+}
+
 void Looking::start() {
     begin(false);
 }
@@ -75,10 +92,15 @@ bool Looking::begin(bool first, bool again) {
         for (std::size_t i = 0; i < looked.content_keys.size(); ++i)
             if (!looked.content_keys[i].empty())
                 keys.emplace_back(wanted.frames[i].id, looked.content_keys[i]);
-        if (!keys.empty() && wanted == look_inputs(base_.document.project()))
+        LookInputs looked_at = wanted;
+        if (!keys.empty() && wanted == look_inputs(base_.document.project())) {
+            const Project before = base_.document.project();
             base_.document.happened([&](const Project& own) { return with_content_keys(own, keys); });
-        base_.products.keep_look(wanted, looked);
-        if (wanted == look_inputs(base_.document.project()))
+            looked_at = look_inputs(base_.document.project());  // they were looked at as they are now
+            tell_of_others(before);
+        }
+        base_.products.keep_look(looked_at, looked);
+        if (looked_at == look_inputs(base_.document.project()))
             for (const QString& problem : problems()) base_.notices.notify_error(problem);
         start();  // the frames may be others by now
     };

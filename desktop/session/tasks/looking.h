@@ -38,6 +38,7 @@ class Looking : public QObject {
   private:
     void follow(const Changes& changes);
     bool begin(bool first, bool again = false);
+    void tell_of_others(const Project& before);
 
     SessionBase& base_;
     std::optional<ProfileCache> cache_;

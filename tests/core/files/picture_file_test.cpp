@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/files/picture_file.h"
 
+#include <fcntl.h>
 #include <lcms2.h>
+#include <sys/file.h>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include <atomic>
 #include <catch2/catch.hpp>
@@ -234,6 +237,57 @@ TEST_CASE("changing the depth of bits keeps black, white and every 8-bit value",
               .pixels.at<cv::Vec3w>(0, 0)[0] == 65535);
 }
 
+TEST_CASE("what lies between two values of 8 bits comes out as both, in their shares, grey staying grey",
+          "[files]") {
+    // Exact values stay; in between the mean over a field is the value, and no step is seen.
+    const Picture exact = with_bits(colourful({64, 9}, 8, true), 16);
+    CHECK(same_pixels(dithered_to_8(exact).pixels, with_bits(exact, 8).pixels));
+    CHECK(same_pixels(dithered_to_8(exact).alpha, with_bits(exact, 8).alpha));
+    for (const int part : {0, 1, 64, 128, 200, 256}) {
+        const Picture flat{cv::Mat(64, 64, CV_16UC3, cv::Scalar::all(100 * 257 + part)), {}, {}};
+        const Picture made = dithered_to_8(flat);
+        const cv::Scalar mean = cv::mean(made.pixels);
+        CHECK(mean[0] == Approx(100 + part / 257.0).margin(0.01));
+        CHECK(mean[1] == mean[0]);
+        double least = 0, most = 0;
+        cv::minMaxLoc(made.pixels.reshape(1), &least, &most);
+        CHECK(least == 100);
+        CHECK(most == (part == 0 ? 100 : 101));
+    }
+    // A slow ramp over 8 of 8 bits: the mean of 16 columns never leaves it by a third of a step.
+    Picture ramp{cv::Mat(64, 512, CV_16UC3), {}, {}};
+    for (int x = 0; x < 512; ++x) ramp.pixels.col(x).setTo(cv::Scalar::all(180 * 257 + 4 * x));
+    const Picture made = dithered_to_8(ramp);
+    for (int x = 0; x < 512; x += 16)
+        CHECK(cv::mean(made.pixels.colRange(x, x + 16))[0] ==
+              Approx(cv::mean(ramp.pixels.colRange(x, x + 16))[0] / 257).margin(0.02));
+}
+
+TEST_CASE("a file always says its colours, and sRGB is read as sRGB", "[files]") {
+    const test::Scratch scratch;
+    for (const char* name : {"a.jpg", "a.tif", "a.png"}) {
+        WriteSettings settings = as(format_of_name(name), 8);
+        write_picture(scratch / name, colourful({20, 12}, 8, false), {}, settings, {});
+        CHECK_THAT(test::read_all(scratch / name),
+                   std::string(name) == "a.png" ? Catch::Contains("iCCP") : Catch::Contains("acsp"));
+        CHECK(read_picture(scratch / name).profile == ColourProfile{});
+    }
+}
+
+TEST_CASE("a preview is made of light, not of its values", "[files]") {
+    // A fine board of black and white shines half as bright as white: 188 of 255 (IEC 61966-2-1), not 128.
+    const test::Scratch scratch;
+    Picture board{cv::Mat(400, 400, CV_8UC3), {}, {}};
+    for (int y = 0; y < 400; ++y)
+        for (int x = 0; x < 400; ++x)
+            board.pixels.at<cv::Vec3b>(y, x) = cv::Vec3b::all((x + y) % 2 ? 255 : 0);
+    write_picture(scratch / "board.png", board, {}, as(FileFormat::png, 8), {});
+    const Picture preview = read_preview(scratch / "board.png", 50);
+    REQUIRE(preview.pixels.size() == cv::Size(50, 50));
+    CHECK(preview.bits() == 8);
+    CHECK(preview.pixels.at<cv::Vec3b>(25, 25)[1] == Approx(188).margin(3));
+}
+
 TEST_CASE("a preview is small, upright and the same picture", "[files]") {
     const test::Scratch scratch;
     const test::Texture texture(8, 40, 40, 200);
@@ -278,6 +332,30 @@ TEST_CASE("a written file is never writable by others, and one that is replaced 
     std::filesystem::permissions(scratch / "heath.json", std::filesystem::perms(0600));
     write_text_file(scratch / "heath.json", "{} ", true);
     CHECK(std::filesystem::status(scratch / "heath.json").permissions() == std::filesystem::perms(0600));
+}
+
+TEST_CASE("what a killed program left half written goes, what another writes stays", "[files]") {
+    const test::Scratch scratch;
+    const auto age = [](const std::filesystem::path& file) {
+        std::filesystem::last_write_time(
+            file, std::filesystem::file_time_type::clock::now() - std::chrono::hours(1));
+    };
+    const auto left = scratch / ".moorhaze-a1B2c3.tif", in_work = scratch / ".moorhaze-d4E5f6.tif",
+               young = scratch / ".moorhaze-g7H8i9.tif", own = scratch / ".moorhaze-notes.txt.tif",
+               parts = scratch / ".moorhaze-k0L1m2.ora.parts";
+    for (const auto& file : {left, in_work, young, own}) test::write_all(file, "half");
+    std::filesystem::create_directories(parts / "deeper");
+    for (const auto& file : {left, in_work, own, parts}) age(file);
+    const int held = open(in_work.c_str(), O_RDONLY | O_CLOEXEC);
+    REQUIRE(flock(held, LOCK_EX) == 0);
+    write_text_file(scratch / "a.txt", "whole", false);
+    CHECK_FALSE(std::filesystem::exists(left));
+    CHECK_FALSE(std::filesystem::exists(parts));
+    CHECK(std::filesystem::exists(in_work));
+    CHECK(std::filesystem::exists(young));
+    CHECK(std::filesystem::exists(own));
+    CHECK(test::read_all(scratch / "a.txt") == "whole");
+    close(held);
 }
 
 TEST_CASE("decoding stops when it is asked to", "[files]") {

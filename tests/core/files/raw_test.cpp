@@ -110,8 +110,8 @@ TEST_CASE("a developed picture becomes a linear DNG that develops to the same ag
         const RawRendering rendering = raw_rendering(scratch / "a.dng", development);
         CHECK(*std::max_element(rendering.neutral.val, rendering.neutral.val + 3) == Approx(1));
         const Picture preview{cv::Mat(40, 60, CV_8UC3, cv::Scalar(90, 120, 60)), {}, {}};
-        write_linear_dng(scratch / "merged.dng", picture, rendering, preview, {}, "Moorhaze woven merge", {},
-                         true, {});
+        write_linear_dng(scratch / "merged.dng", picture, rendering, preview,
+                         {.shooting = {}, .made_with = "Moorhaze woven merge"}, true, {});
         CHECK(read_picture_info(scratch / "merged.dng").width == picture.width());
         const Picture again = develop_raw(scratch / "merged.dng", development, 1);
         REQUIRE(again.pixels.size() == picture.pixels.size());
@@ -129,9 +129,9 @@ TEST_CASE("a developed picture becomes a linear DNG that develops to the same ag
               65535 * 2.0 / 255);
     }
     const Picture srgb{cv::Mat(8, 8, CV_16UC3, cv::Scalar::all(1000)), {}, {}};
-    CHECK_THROWS_WITH(write_linear_dng(scratch / "no.dng", srgb, raw_rendering(scratch / "a.dng", {}), srgb,
-                                       {}, "", {}, true, {}),
-                      Catch::Contains("raw frames"));
+    CHECK_THROWS_WITH(
+        write_linear_dng(scratch / "no.dng", srgb, raw_rendering(scratch / "a.dng", {}), srgb, {}, true, {}),
+        Catch::Contains("raw frames"));
     CHECK_FALSE(std::filesystem::exists(scratch / "no.dng"));
 }
 

@@ -2,6 +2,7 @@
 #include "core/files/shooting_data.h"
 
 #include <catch2/catch.hpp>
+#include <exiv2/exiv2.hpp>
 
 #include "core/files/exif_block.h"
 #include "core/files/picture_file.h"
@@ -49,6 +50,57 @@ TEST_CASE("shooting data go through JPEG, TIFF and PNG", "[files]") {
         CHECK_THAT(back.camera, Catch::Contains("Moorhaze Rig"));
         CHECK(back.orientation == 1);
     }
+}
+
+TEST_CASE("where it was shot and whose camera it was leaves only if the person wants it", "[files]") {
+    const test::Scratch scratch;
+    ShootingData data = some_data();
+    Exiv2::ExifData exif;
+    const auto block = exif_block(data, 64);
+    Exiv2::ExifParser::decode(exif, block.data(), std::uint32_t(block.size()));
+    exif["Exif.GPSInfo.GPSLatitude"] = "54/1 30/1 0/1";
+    exif["Exif.Photo.BodySerialNumber"] = "B-1789";
+    exif["Exif.Photo.LensSerialNumber"] = "L-1789";
+    exif["Exif.Photo.CameraOwnerName"] = "the warden";
+    exif["Exif.Image.Artist"] = "the painter";
+    Exiv2::Blob blob;
+    Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
+    data.exif.assign(blob.begin(), blob.end());
+    for (const bool wanted : {false, true}) {
+        WriteSettings settings;
+        settings.format = FileFormat::jpeg;
+        settings.with_private = wanted;
+        settings.overwrite = true;
+        CHECK(write_picture(scratch / "a.jpg", test::colourful({64, 40}, 8, false), data, settings, {})
+                  .empty());
+        const std::string bytes = test::read_all(scratch / "a.jpg");
+        const auto image = Exiv2::ImageFactory::open(Exiv2::BasicIo::AutoPtr(
+            new Exiv2::MemIo(reinterpret_cast<const Exiv2::byte*>(bytes.data()), long(bytes.size()))));
+        image->readMetadata();
+        const auto has = [&](const char* key) {
+            return image->exifData().findKey(Exiv2::ExifKey(key)) != image->exifData().end();
+        };
+        for (const char* key : {"Exif.GPSInfo.GPSLatitude", "Exif.Photo.BodySerialNumber",
+                                "Exif.Photo.LensSerialNumber", "Exif.Photo.CameraOwnerName"}) {
+            INFO(key);
+            CHECK(has(key) == wanted);
+        }
+        CHECK(has("Exif.Image.Artist"));  // who made it is no secret of the camera's
+        CHECK(has("Exif.Photo.FNumber"));
+    }
+}
+
+TEST_CASE("shooting data that cannot be put in leave the picture without them, and it is said", "[files]") {
+    const test::Scratch scratch;
+    ShootingData data = some_data();
+    data.exif = exif_block(data, 64);
+    WriteSettings settings;
+    settings.format = FileFormat::jpeg;
+    settings.about.description = std::string(70'000, 'x');  // a JPEG's segments hold at most 64 KiB
+    const std::string unsaid =
+        write_picture(scratch / "a.jpg", test::colourful({64, 40}, 8, false), data, settings, {});
+    CHECK_THAT(unsaid, Catch::Contains("without shooting data") && !Catch::Contains(".moorhaze-"));
+    CHECK(read_picture(scratch / "a.jpg").width() == 64);
 }
 
 TEST_CASE("a file without shooting data gives an empty value", "[files]") {

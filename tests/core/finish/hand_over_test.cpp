@@ -4,6 +4,7 @@
 #include <fstream>
 
 #include "core/files/raw.h"
+#include "core/finish/articles.h"
 #include "core/finish/finish_json.h"
 #include "core/finish/hand_over.h"
 #include "core/picture/colour_space.h"
@@ -183,10 +184,11 @@ TEST_CASE("every kind of file comes back as it was described", "[handover]") {
          {Case{"a.tif", tiff, 0}, Case{"b.tif", lzw, 257}, Case{"c.tif", plain, 0}, Case{"d.jpg", jpeg, 2000},
           Case{"e.png", png, 0}, Case{"f.jxl", jxl, 0}, Case{"g.jxl", jxl_lossy, 3500}}) {
         INFO(name);
-        write_output(scratch / name, picture, output, about, {}, "Moorhaze", false, {});
+        write_output(scratch / name, picture, output,
+                     {.shooting = {}, .made_with = "Moorhaze", .about = about}, false, {});
         const Picture back = with_bits(read_picture(scratch / name), 16);
         CHECK(cv::norm(back.pixels, picture.pixels, cv::NORM_INF) <= most);
-        CHECK_THROWS_AS(write_output(scratch / name, picture, output, about, {}, "", false, {}), FileError);
+        CHECK_THROWS_AS(write_output(scratch / name, picture, output, {}, false, {}), FileError);
     }
     CHECK(std::filesystem::file_size(scratch / "b.tif") < std::filesystem::file_size(scratch / "c.tif") / 2);
 }
@@ -201,7 +203,8 @@ TEST_CASE("what is said about a picture is read back from every kind of file", "
     for (const auto& [name, format] :
          {std::pair("a.tif", FileFormat::tiff), {"a.jpg", FileFormat::jpeg}, {"a.png", FileFormat::png}}) {
         output.format = format;
-        write_output(scratch / name, picture, output, about, {}, "Moorhaze", false, {});
+        write_output(scratch / name, picture, output,
+                     {.shooting = {}, .made_with = "Moorhaze", .about = about}, false, {});
         INFO(name);
         CHECK(read_about(scratch / name) == about);
     }
@@ -270,7 +273,7 @@ TEST_CASE("names count, and articles come from what is typed or else from a list
         std::ofstream out(list);
         out << "\xef\xbb\xbf"
             << "series;article;remark\r\n"
-            << "lichen-cups ; 4711-A;\"brass\"\r\n\"bog-cotton\",  88 012 ,x\nno number here\nempty,\n";
+            << "lichen-cups ; 4711-A;\"brass\"\r\n\"bog-cotton\";  88 012 ;x\nno number here\nempty;\n";
     }
     const auto articles = read_articles(list);
     CHECK(articles.at("lichen-cups") == "4711-A");
@@ -287,6 +290,29 @@ TEST_CASE("names count, and articles come from what is typed or else from a list
     CHECK_THROWS_WITH(read_articles(scratch / "none.csv"), Catch::Contains("none.csv: cannot be read"));
     std::ofstream(scratch / "words.txt") << "nothing of the kind\n";
     CHECK_THROWS_WITH(read_articles(scratch / "words.txt"), Catch::Contains("names no series"));
+}
+
+TEST_CASE("an article table has one separator, quotes as RFC 4180 has them, and an encoding that is said",
+          "[finish]") {
+    const test::Scratch scratch;
+    const auto read = [&](const std::string& bytes) {
+        test::write_all(scratch / "list.csv", bytes);
+        return read_articles(scratch / "list.csv");
+    };
+    using Articles = std::map<std::string, std::string>;
+    CHECK(read("Knob, brass;4711\nWheel;4712\n") == Articles{{"Knob, brass", "4711"}, {"Wheel", "4712"}});
+    CHECK(read("\"Knob, brass\",4711\nWheel,4712") == Articles{{"Knob, brass", "4711"}, {"Wheel", "4712"}});
+    CHECK(read("Knob; brass\t4711\r\nWheel\t4712\r\n") ==
+          Articles{{"Knob; brass", "4711"}, {"Wheel", "4712"}});
+    // Examples of RFC 4180, section 2: doubled quotes, and a line end within quotes.
+    CHECK(read("\"a \"\"glazed\"\" knob\",1,x\n\"two\nlines\",2,y\n") ==
+          Articles{{"a \"glazed\" knob", "1"}, {"two\nlines", "2"}});
+    CHECK_THROWS_WITH(read("\"left open,1\nb,2"), Catch::Contains("names no series"));
+    CHECK(read(std::string("\xff\xfe"
+                           "k\0;\0"
+                           "1\0",
+                           8)) == Articles{{"k", "1"}});
+    CHECK_THROWS_WITH(read("caf\xe9;1\n"), Catch::Contains("UTF-8"));
 }
 
 TEST_CASE("the intent decides what becomes of the white, and stays with the output", "[handover]") {

@@ -248,13 +248,28 @@ TEST_CASE("text that is no project, or a newer one, is refused with the reason",
     CHECK_THROWS_WITH(project_from_json("", {}), Contains("damaged"));
     CHECK_THROWS_WITH(project_from_json("[1, 2]", {}), Contains("no project"));
     CHECK_THROWS_WITH(project_from_json(R"({"moorhaze_project": 999})", {}), Contains("newer"));
-    CHECK_THROWS_WITH(project_from_json(R"({"moorhaze_project": 1, "frames": 7})", {}), Contains("damaged"));
+    CHECK_THROWS_WITH(project_from_json(R"({"moorhaze_project": 1, "frames": 7})", {}),
+                      Contains("means nothing"));
+    CHECK_THROWS_WITH(project_from_json(R"({"moorhaze_project": 1})", {}),
+                      Contains("damaged (it does not say"));
     const std::string whole = to_json(four_frames(), {});
     std::string other = whole;
     other.replace(other.find("\"common\""), 8, "\"heather\"");
     CHECK_THROWS_WITH(project_from_json(other, {}), Contains("heather"));
     for (std::size_t length = 0; length + 10 < whole.size(); length += 97)
         CHECK_THROWS_AS(project_from_json(whole.substr(0, length), {}), FileError);
+}
+
+TEST_CASE("a frame whose file holds another picture counts as shot again", "[project]") {
+    const Project project = four_frames();
+    const FrameId first = project.frames[0].id;
+    const Project read = with_content_keys(project, {{first, "aa"}});
+    CHECK(read.frames[0].revision == project.frames[0].revision);  // it was not known before
+    CHECK(with_content_keys(read, {{first, "aa"}}) == read);
+    const Project other = with_content_keys(read, {{first, "bb"}});
+    CHECK(other.frames[0].revision == project.frames[0].revision + 1);
+    CHECK(other.frames[0].content_key == "bb");
+    CHECK(look_inputs(other) != look_inputs(read));
 }
 
 TEST_CASE("paths are written relative to the project's folder", "[project]") {
