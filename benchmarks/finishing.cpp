@@ -93,7 +93,7 @@ int main() {
         });
         finishing.take([&] {
             const auto own = finish_subject(merge, {}, 1, {});
-            write_output(folder / "finished.tif", finished(*own, all, {}), {}, {}, {}, "", true, {});
+            write_output(folder / "finished.tif", finished(*own, all, {}), {}, {}, true, {});
         });
     }
     decoding.print("decoding a JPEG of 24 MP");

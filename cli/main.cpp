@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <filesystem>
 #include <iostream>
 
 #include "cli/commands.h"
@@ -16,8 +17,20 @@ int main(int argc, char** argv) {
           cli::add_mend(app, common), cli::add_finish(app, common), cli::add_run(app, common),
           cli::add_spin(app, common), cli::add_plan(app, common), cli::add_simulate(app, common)})
         command->add_flag("--quiet", common.quiet, "No progress and no notes on stderr");
+    // The library takes "[b]" for a list that holds b. A file of that name is named otherwise.
+    std::vector<std::string> named;
+    named.reserve(std::size_t(argc));
+    std::vector<char*> words;
+    for (int i = 0; i < argc; ++i) {
+        const std::string word = argv[i];
+        std::error_code unknown;
+        const bool is_such_file =
+            word.starts_with('[') && word.ends_with(']') && i > 0 && std::filesystem::exists(word, unknown);
+        named.push_back(is_such_file ? "./" + word : word);
+        words.push_back(named.back().data());
+    }
     try {
-        app.parse(argc, argv);
+        app.parse(int(words.size()), words.data());
         // What a full device did not take is not there.
         std::cout.flush();
         if (!std::cout || std::fflush(stdout) != 0)

@@ -14,6 +14,7 @@
 #include "core/project/stored_sources.h"
 #include "core/project/unattended.h"
 #include "core/project/words.h"
+#include "core/work/decode_budget.h"
 #include "core/work/json_text.h"
 
 namespace moorhaze::cli {
@@ -165,6 +166,7 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
 
     MergeResult result;
     const std::size_t memory = std::size_t(arguments.memory_mb) << 20;
+    if (memory > 0) decode_budget().set_bytes(memory);
     {
         const ProgressLine line("merging", common);
         result = merge_series(series, geometry, from, memory, {}, line.job());

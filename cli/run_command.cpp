@@ -17,6 +17,7 @@
 #include "core/sets/cluster_job.h"
 #include "core/sets/outcome.h"
 #include "core/sets/run_arriving.h"
+#include "core/work/decode_budget.h"
 #include "core/work/words.h"
 
 namespace moorhaze::cli {
@@ -269,6 +270,7 @@ void run_recipe(const RunArguments& arguments, const Common& common) {
     const std::stop_token stop = stopped_by_signals();
     const Recipe recipe = recipe_named(arguments.recipe);
     const RunSettings settings{arguments.overwrite, std::size_t(arguments.memory_mb) << 20};
+    if (settings.memory_bytes > 0) decode_budget().set_bytes(settings.memory_bytes);
     if (arguments.watch) return watch(arguments, recipe, settings, common, stop);
 
     const std::vector<std::filesystem::path> files(arguments.files.begin(), arguments.files.end());

@@ -17,6 +17,7 @@ namespace moorhaze::codecs {
 struct Header {
     int width = 0, height = 0, bits = 0;
     bool grey = false;
+    int samples = 3;  ///< a pixel, as they lie in the file; alpha among them
 };
 
 struct EncodeOptions {
@@ -26,6 +27,7 @@ struct EncodeOptions {
 
 inline constexpr double kMaxMegapixels =
     500;  ///< more than any camera of today; guards against damaged headers
+inline constexpr double kMaxThumbnailMegapixels = 4;  ///< decoded; larger ones are no help
 
 struct FileCloser {
     void operator()(std::FILE* file) const noexcept { std::fclose(file); }
@@ -56,8 +58,11 @@ Header probe_jxl(const std::filesystem::path& file);
 
 /// @param shrink  1, 2, 4 or 8: decode at that fraction of the size (JPEG only; others ignore it).
 Picture decode_jpeg(const std::filesystem::path& file, int shrink, const Job& job = {});
-/// A JPEG that lies inside another file; `file` is for messages.
-Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes);
+/// A JPEG that lies inside another file, reduced while it is decoded as far as that leaves it as long as is
+/// asked for, or as far as thumbnails may be large.
+/// @param file  for messages.   @throws FileError, also for one that no thumbnail is.
+Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes,
+                          int longest_side_px);
 Picture decode_tiff(const std::filesystem::path& file, const Job& job = {});
 Picture decode_png(const std::filesystem::path& file, const Job& job = {});
 /// HEIF (ISO/IEC 23008-12) and JPEG XL (ISO/IEC 18181): their decoders lay the picture upright themselves.

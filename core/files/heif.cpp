@@ -113,7 +113,7 @@ ColourProfile profile_of_heif(const std::filesystem::path& file, const OpenedHei
 Header probe_heif(const std::filesystem::path& file) {
     const OpenedHeif opened(file);
     return {heif_image_handle_get_width(opened.handle()), heif_image_handle_get_height(opened.handle()),
-            opened.bits(), false};
+            opened.bits(), false, 4};
 }
 
 Picture decode_heif(const std::filesystem::path& file) {

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <csetjmp>
 // jpeglib.h needs FILE declared first.
+#include <algorithm>
 #include <cstdio>
 #include <cstdlib>
 
@@ -116,7 +117,7 @@ class Decoder {
 
     Header header() const {
         return {int(info_.image_width), int(info_.image_height), info_.data_precision,
-                info_.num_components == 1};
+                info_.num_components == 1, info_.num_components};
     }
 
     Picture decode(int shrink, const Job& job) {
@@ -177,9 +178,21 @@ Picture decode_jpeg(const std::filesystem::path& file, int shrink, const Job& jo
     return Decoder(file).decode(shrink, job);
 }
 
-Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes) {
+Picture decode_jpeg_bytes(const std::filesystem::path& file, const std::vector<std::uint8_t>& bytes,
+                          int longest_side_px) {
     if (bytes.empty()) throw FileError(file.string() + ": holds no thumbnail.");
-    return Decoder(file, bytes).decode(1, {});
+    Decoder decoder(file, bytes);
+    const Header header = decoder.header();
+    const auto megapixels = [&](int shrink) {
+        return double(header.width) * header.height / (double(shrink) * shrink) / 1e6;
+    };
+    int shrink = 1;
+    while (shrink < 8 && (std::max(header.width, header.height) / (2 * shrink) >= longest_side_px ||
+                          megapixels(shrink) > kMaxThumbnailMegapixels))
+        shrink *= 2;
+    if (megapixels(shrink) > kMaxThumbnailMegapixels)
+        throw FileError(file.string() + ": its thumbnail is too large for one.");
+    return decoder.decode(shrink, {});
 }
 
 void encode_jpeg(const std::filesystem::path& file, const Picture& picture, const EncodeOptions& options) {

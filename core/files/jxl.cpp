@@ -106,7 +106,7 @@ class JxlReading {
                 if (JxlDecoderGetBasicInfo(decoder_.get(), &info_) != JXL_DEC_SUCCESS) fail_jxl(file_);
                 check_size(file_, info_.xsize, info_.ysize);
                 header_ = {int(info_.xsize), int(info_.ysize), info_.bits_per_sample > 8 ? 16 : 8,
-                           info_.num_color_channels == 1};
+                           info_.num_color_channels == 1, 4};
                 return wish_ != Wish::header;
             case JXL_DEC_COLOR_ENCODING:
                 choose_colours();

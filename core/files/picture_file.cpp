@@ -14,6 +14,7 @@
 #include "core/files/safe_write.h"
 #include "core/picture/colour_space.h"
 #include "core/picture/resized.h"
+#include "core/work/decode_budget.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -206,9 +207,44 @@ ShootingData shooting_of(const std::filesystem::path& file, FileFormat format) {
     return data;
 }
 
+/// What decoding takes at its height, beside the finished picture: rows as they lie in the file, both lying
+/// and upright, and what the libraries themselves hold (measured; JPEG XL works in floats).
+std::size_t decoding_bytes(const codecs::Header& header, FileFormat format, int shrink) {
+    const double pixels = double(header.width) * header.height / (double(shrink) * shrink);
+    const double sample = header.bits > 8 ? 2 : 1;
+    const double each = format == FileFormat::jpeg   ? 6
+                        : format == FileFormat::jxl  ? 28
+                        : format == FileFormat::heif ? 12 * sample
+                                                     : (3 + std::max(3, header.samples)) * sample;
+    return std::size_t(pixels * each);
+}
+
+/// What libraries throw becomes words: it ends one frame, never the series.
+template <class Work>
+auto of_one_file(const std::filesystem::path& file, const Work& work) {
+    constexpr const char* kRemedy = "Make it smaller first, or leave this frame out.";
+    try {
+        return work();
+    } catch (const DecodeBudget::TooLarge& own) {
+        throw FileError(file.string() + ": opening it takes " + std::to_string(own.wanted >> 20) +
+                        " MB, more than the " + std::to_string(own.most >> 20) +
+                        " MB that this machine has for it. " + kRemedy);
+    } catch (const std::bad_alloc&) {
+        throw FileError(file.string() + ": there is not enough memory to open it. " + kRemedy);
+    } catch (const cv::Exception& error) {
+        if (error.code == cv::Error::StsNoMem)
+            throw FileError(file.string() + ": there is not enough memory to open it. " + kRemedy);
+        throw FileError(file.string() + ": cannot be opened (" + error.err + "). Leave this frame out.");
+    }
+}
+
 Picture decode(const std::filesystem::path& file, FileFormat format, int shrink,
                const Development& development, const Job& job = {}) {
     if (format == FileFormat::raw) return develop_raw(file, development, shrink, job);
+    const int reduced_by = format == FileFormat::jpeg ? shrink : 1;
+    const codecs::Header header = probe(file, format);
+    codecs::check_size(file, header.width, header.height);
+    const DecodeBudget::Share share(decode_budget(), decoding_bytes(header, format, reduced_by), job);
     Picture picture = format == FileFormat::jpeg   ? codecs::decode_jpeg(file, shrink, job)
                       : format == FileFormat::tiff ? codecs::decode_tiff(file, job)
                       : format == FileFormat::heif ? codecs::decode_heif(file)
@@ -285,11 +321,12 @@ PictureInfo read_picture_info(const std::filesystem::path& file) {
 }
 
 Picture read_picture(const std::filesystem::path& file, const Development& development, const Job& job) {
-    return decode(file, format_of_content(file), 1, development, job);
+    return of_one_file(file, [&] { return decode(file, format_of_content(file), 1, development, job); });
 }
 
-Picture read_preview(const std::filesystem::path& file, int longest_side_px, const Development& development) {
-    if (longest_side_px < 1) throw BadParameter("a preview needs at least 1 pixel");
+namespace {
+
+Picture preview_of(const std::filesystem::path& file, int longest_side_px, const Development& development) {
     const FileFormat format = format_of_content(file);
     const PictureInfo info = format == FileFormat::raw ? read_picture_info(file) : PictureInfo{};
     const codecs::Header header =
@@ -304,12 +341,19 @@ Picture read_preview(const std::filesystem::path& file, int longest_side_px, con
     return with_bits(resized(picture, size, {}), picture.bits());
 }
 
+}  // namespace
+
+Picture read_preview(const std::filesystem::path& file, int longest_side_px, const Development& development) {
+    if (longest_side_px < 1) throw BadParameter("a preview needs at least 1 pixel");
+    return of_one_file(file, [&] { return preview_of(file, longest_side_px, development); });
+}
+
 Picture read_thumbnail(const std::filesystem::path& file, int longest_side_px,
                        const Development& development) {
     const auto bytes =
         format_of_content(file) == FileFormat::raw ? read_raw_thumbnail(file) : read_exif_thumbnail(file);
     if (!bytes.empty()) try {
-            return codecs::decode_jpeg_bytes(file, bytes);
+            return of_one_file(file, [&] { return codecs::decode_jpeg_bytes(file, bytes, longest_side_px); });
         } catch (const FileError&) {
             // A damaged thumbnail says nothing of the picture.
         }

@@ -37,8 +37,9 @@ PictureInfo read_picture_info(const std::filesystem::path& file);
 /// Decodes a picture upright; grey becomes RGB (a grey profile is converted to sRGB), the profile is kept.
 /// @param development  of raw files; others ignore it.
 /// @param job  asked row by row, by raw files between their steps, by HEIF and JPEG XL not at all.
-/// @throws FileError, BadParameter, Cancelled.   Thread-safe; peak memory 1 picture, 2 when it must be
-/// turned, 2.5 for raw files.
+/// @throws FileError, also where there is not enough memory for it; BadParameter, Cancelled.   Thread-safe;
+/// what it takes is asked of the decode_budget() first; peak memory 1 picture, 2 when it must be turned, 2.5
+/// for raw files.
 Picture read_picture(const std::filesystem::path& file, const Development& development = {},
                      const Job& job = {});
 

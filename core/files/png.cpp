@@ -44,7 +44,7 @@ class Reader {
     Header header() const {
         return {int(png_get_image_width(png_, info_)), int(png_get_image_height(png_, info_)),
                 png_get_bit_depth(png_, info_) == 16 ? 16 : 8,
-                !(png_get_color_type(png_, info_) & PNG_COLOR_MASK_COLOR)};
+                !(png_get_color_type(png_, info_) & PNG_COLOR_MASK_COLOR), 4};
     }
 
     Picture decode(const Job& job) {

@@ -13,6 +13,7 @@
 #include "core/files/codecs.h"
 #include "core/picture/profile_handle.h"
 #include "core/picture/tone_curve.h"
+#include "core/work/decode_budget.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -315,6 +316,9 @@ Picture develop_raw(const std::filesystem::path& file, const Development& develo
     check_development(development);
     OpenedRaw opened(file, job);
     libraw_data_t& data = opened.data();
+    // Sensor values, four colours of 16 bit a pixel, and the picture lying and upright.
+    const double pixels = double(data.sizes.raw_width) * data.sizes.raw_height;
+    const DecodeBudget::Share share(decode_budget(), std::size_t(pixels * (shrink > 1 ? 8 : 22)), job);
     opened.unpack();
     set_up(data.params, development.demosaic, shrink);
     const cv::Vec2d balance = white_balance_of(data, development);

@@ -62,7 +62,8 @@ cv::Mat read_samples(const TiffHandle& tiff, const Layout& layout, const Job& jo
     const std::size_t row_bytes = block_width * std::size_t(block_samples) * sample_bytes;
     if (block_bytes <= 0 || std::size_t(block_bytes) < row_bytes) tiff.fail();
     check_size("TIFF block", block_width, block_height);
-    std::vector<std::uint8_t> block(static_cast<std::size_t>(block_bytes));
+    // Not filled: a header may promise much more than the file has.
+    const std::unique_ptr<std::uint8_t[]> block(new std::uint8_t[std::size_t(block_bytes)]);
 
     for (int plane = 0; plane < (planes ? layout.samples : 1); ++plane)
         for (std::uint32_t top = 0; top < std::uint32_t(layout.height); top += block_height)
@@ -71,16 +72,16 @@ cv::Mat read_samples(const TiffHandle& tiff, const Layout& layout, const Job& jo
                 const auto sample = std::uint16_t(plane);
                 const tmsize_t got =
                     tiled ? TIFFReadEncodedTile(tiff.get(), TIFFComputeTile(tiff.get(), left, top, 0, sample),
-                                                block.data(), block_bytes)
+                                                block.get(), block_bytes)
                           : TIFFReadEncodedStrip(tiff.get(), TIFFComputeStrip(tiff.get(), top, sample),
-                                                 block.data(), block_bytes);
+                                                 block.get(), block_bytes);
                 const int rows = int(std::min(block_height, std::uint32_t(layout.height) - top));
                 const int columns = int(std::min(block_width, std::uint32_t(layout.width) - left));
                 if (got < 0 || std::size_t(got) < row_bytes * std::size_t(rows - 1) +
                                                       std::size_t(columns * block_samples) * sample_bytes)
                     tiff.fail();
                 for (int y = 0; y < rows; ++y) {
-                    const std::uint8_t* source = block.data() + std::size_t(y) * row_bytes;
+                    const std::uint8_t* source = block.get() + std::size_t(y) * row_bytes;
                     std::uint8_t* target = all.ptr(int(top) + y) +
                                            std::size_t(left) * std::size_t(layout.samples) * sample_bytes;
                     if (!planes)
@@ -157,7 +158,7 @@ void write(TiffHandle& tiff, const Picture& picture, TiffCompression compression
 Header probe_tiff(const std::filesystem::path& file) {
     const TiffHandle tiff(file, "r");
     const Layout layout = layout_of(tiff, file);
-    return {layout.width, layout.height, layout.bits, layout.grey()};
+    return {layout.width, layout.height, layout.bits, layout.grey(), layout.samples};
 }
 
 Picture decode_tiff(const std::filesystem::path& file, const Job& job) {

@@ -189,14 +189,15 @@ class LightSteps {
             const cv::Point2d at = mapped(to_finest_, x + i, y);
             const float share = subject_.ground.share_at(at.x, at.y);
             if (share <= 0) continue;
-            float level = 1;
+            float level = subject_.ground.level_at(at.x, at.y);
             if (share >= 1) {
                 const cv::Vec3f own = subject_.ground.light_at(at.x, at.y);
                 float light = 0, ground = 0;
                 for (int c = 0; c < 3; ++c)
                     light += kLuminance[c] * before[3 * i + c], ground += kLuminance[c] * own[c];
-                level = ground_level(finish_.ground, light / ground);
+                level = light / ground;
             }
+            level = ground_level(finish_.ground, level);
             for (int c = 0; c < 3; ++c)
                 row[3 * i + c] = (1 - share) * row[3 * i + c] + share * becomes[c] * level;
         }
@@ -209,7 +210,7 @@ class LightSteps {
             const cv::Point2d at = mapped(to_finest_, x + i, y);
             const float share = subject_.ground.share_at(at.x, at.y);
             if (share <= 0 || share > 0.9f) continue;
-            const cv::Vec3f own = subject_.ground.light_at(at.x, at.y);
+            const cv::Vec3f own = subject_.ground.light_at(at.x, at.y) * subject_.ground.level_at(at.x, at.y);
             for (int c = 0; c < 3; ++c)
                 row[3 * i + c] = std::max(0.0f, row[3 * i + c] - share * own[c]) / (1 - share);
         }

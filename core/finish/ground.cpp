@@ -395,6 +395,10 @@ cv::Vec3f GroundMap::light_at(double x, double y) const {
     return between_four<cv::Vec3f>(light, reduced(x, shrink), reduced(y, shrink));
 }
 
+float GroundMap::level_at(double x, double y) const {
+    return between_four<float>(level, reduced(x, shrink), reduced(y, shrink));
+}
+
 float GroundMap::share_at(double x, double y) const {
     return between_four<float>(share, x, y) / 255;
 }
@@ -412,6 +416,7 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
     const cv::Point at(int(std::lround(picked.x)) / shrink, int(std::lround(picked.y)) / shrink);
     const ReducedGround found = find_reduced(small, at, reach, job.part(0.3, 0.6));
     map.light = found.light;
+    map.level = found.level;
 
     auto linear = [&](int y, int x) {
         const auto* from = picture.pixels.ptr<std::uint16_t>(y) + 3 * x;
@@ -429,8 +434,7 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
             ground(y, x) = 0;
             if (where == 0) continue;
             const cv::Vec3f own = map.light_at(x, y);
-            const float level_near =
-                where == kNear ? between_four<float>(found.level, reduced(x, shrink), reduced(y, shrink)) : 1;
+            const float level_near = where == kNear ? map.level_at(x, y) : 1;
             const auto is_like = [&](const cv::Vec3f& light) {
                 return std::abs(brightness(light) / brightness(own) / level_near - 1) < grain &&
                        colour_difference(ratio(light, own)) < grain;
@@ -475,8 +479,10 @@ GroundMap ground_of(const Picture& picture, const ToneCurve& curve, cv::Point2d 
         const cv::Rect near = grown(piece, far_px + 1);
         if (const int count = cv::countNonZero(ground(near)); count == 0 || count == near.area()) return;
         const cv::Rect around = grown(piece, kPieceRoomPx);
+        // Where a shadow touches the subject, what is mixed in at its edge is the shadow.
         const auto lights = [&](int y, int x) {
-            return std::pair(linear(y + around.y, x + around.x), map.light_at(x + around.x, y + around.y));
+            const int v = y + around.y, u = x + around.x;
+            return std::pair(linear(v, u), map.light_at(u, v) * map.level_at(u, v));
         };
         cv::Mat1b filled = ground(around).clone();
         fill_islands(filled, kIslandPx * shrink * kIslandPx * shrink, [&](int y, int x) {

@@ -9,12 +9,14 @@ namespace moorhaze {
 /// Where the backdrop of a product picture lies and how its light runs. Shared, immutable.
 struct GroundMap {
     cv::Mat1b share;    ///< of the picture's size: 255 ground, 0 subject, between at the subject's edge
-    cv::Mat3f light;    ///< of the ground alone, linear, reduced, smooth
+    cv::Mat3f light;    ///< of the ground alone, without shadows, linear, reduced, smooth
+    cv::Mat1f level;    ///< how light the nearest ground is against it, less in a shadow; reduced
     double shrink = 1;  ///< picture pixels per pixel of it
 
     bool empty() const { return share.empty(); }
-    /// The ground's light at a place of the picture.
+    /// The ground's light at a place of the picture, as it would be without shadows.
     cv::Vec3f light_at(double x, double y) const;
+    float level_at(double x, double y) const;
     float share_at(double x, double y) const;  ///< 0..1
 };
 

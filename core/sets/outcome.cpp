@@ -1,7 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/sets/outcome.h"
 
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
 #include <algorithm>
+#include <cerrno>
 #include <cstdio>
 #include <fstream>
 #include <sstream>
@@ -89,11 +94,31 @@ Json outcome_json(const fs::path& folder, const std::vector<SeriesRecord>& recor
     return json;
 }
 
+/// Two runs into one place each add their series to the list: one after the other. Where there are no locks
+/// nothing is held.
+class ListLock {
+  public:
+    explicit ListLock(const fs::path& folder)
+        : handle_(open((folder / "set.lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0644)) {
+        while (handle_ >= 0 && flock(handle_, LOCK_EX) != 0 && errno == EINTR) {
+        }
+    }
+    ListLock(const ListLock&) = delete;
+    ListLock& operator=(const ListLock&) = delete;
+    ~ListLock() {
+        if (handle_ >= 0) close(handle_);
+    }
+
+  private:
+    int handle_ = -1;
+};
+
 }  // namespace
 
 void write_set_list(const SetPlan& plan) {
     const fs::path folder = set_folder(plan.out);
     SetPaths(folder).make();
+    const ListLock lock(folder);
     std::map<std::string, SeriesRecord> series;
     try {
         for (const SeriesRecord& own : read_records(folder)) series[own.name] = own;

@@ -232,6 +232,22 @@ class SeriesRun {
         project_ = with_result(project_, made);
     }
 
+    /// Names are made of what a picture turned out to be, too: two series may come to the same one.
+    void refuse_names_of_others(const std::vector<fs::path>& paths) const {
+        // What an older recipe named is made anew.
+        const auto recipe_in = [](const SeriesRecord& own) {
+            return own.made_of.substr(0, own.made_of.rfind("\"frames\""));
+        };
+        for (const SeriesRecord& other : all_records(paths_.folder())) {
+            if (other.name == record_.name || recipe_in(other) != recipe_in(record_)) continue;
+            for (const RecordedFile& file : other.files)
+                for (const fs::path& path : paths)
+                    if (file.file == relative_to(plan_.out.folder, path))
+                        throw FileError(path.string() + ": is the picture of the series " + other.name +
+                                        ". Let the names differ: with {series} in them.");
+        }
+    }
+
     /// Says in the record which files are about to be written, so that whoever goes on after an interruption
     /// may replace them.
     void claim_names(const std::vector<OutputFile>& files) {
@@ -239,6 +255,7 @@ class SeriesRun {
         for (const OutputFile& file : files) paths.push_back(file.path);
         // What is refused must not stand in the record: the next run would take it for its own.
         if (!settings_.overwrite) refuse_foreign_files(plan_, paths, before_);
+        refuse_names_of_others(paths);
         for (const fs::path& path : paths)
             record_.files.push_back({relative_to(plan_.out.folder, path), 0, {}});
         std::error_code failed;

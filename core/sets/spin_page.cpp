@@ -41,14 +41,22 @@ std::pair<std::string, long> name_and_number(const fs::path& file) {
     return {stem.substr(0, begin), std::stol(stem.substr(begin))};
 }
 
-std::string replaced(std::string text, const std::map<std::string, std::string>& values) {
-    for (const auto& [name, value] : values) {
-        const std::string place = "{" + name + "}";
-        for (std::size_t at = text.find(place); at != std::string::npos;
-             at = text.find(place, at + value.size()))
-            text.replace(at, place.size(), value);
+/// Each {name} replaced by its value; what a value holds is nobody's name.
+std::string replaced(std::string_view text, const std::map<std::string, std::string>& values) {
+    std::string made;
+    while (!text.empty()) {
+        const std::size_t begin = std::min(text.find('{'), text.size());
+        made += text.substr(0, begin);
+        text.remove_prefix(begin);
+        const std::size_t end = text.find('}');
+        const auto found =
+            end == std::string_view::npos ? values.end() : values.find(std::string(text.substr(1, end - 1)));
+        if (found != values.end()) made += found->second;
+        const std::size_t taken = found != values.end() ? end + 1 : std::min<std::size_t>(text.size(), 1);
+        if (found == values.end()) made += text.substr(0, taken);
+        text.remove_prefix(taken);
     }
-    return text;
+    return made;
 }
 
 void write_bytes(const fs::path& file, std::string_view bytes) {
@@ -306,12 +314,12 @@ SpinPage write_spin_page(const std::vector<fs::path>& pictures, const fs::path& 
     page.embed = "<iframe src=\"" + as_link(name) + "/index.html\" title=\"" + in_html(title) +
                  "\" style=\"width:100%;aspect-ratio:1;border:0\" allowfullscreen></iframe>";
     write_bytes(beside.path / "index.html",
-                replaced(std::string(spin_index().bytes), {{"title", in_html(title)},
-                                                           {"embed", page.embed},
-                                                           {"count", std::to_string(page.views)},
-                                                           {"first", views[0].get<std::string>()},
-                                                           {"width", std::to_string(shown.width)},
-                                                           {"height", std::to_string(shown.height)}}));
+                replaced(spin_index().bytes, {{"title", in_html(title)},
+                                              {"embed", page.embed},
+                                              {"count", std::to_string(page.views)},
+                                              {"first", views[0].get<std::string>()},
+                                              {"width", std::to_string(shown.width)},
+                                              {"height", std::to_string(shown.height)}}));
     write(beside.path, spin_style());
     write(beside.path, spin_script());
     if (settings.deep_zoom) {

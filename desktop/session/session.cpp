@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/session.h"
 
+#include "core/work/decode_budget.h"
+
 namespace moorhaze::desktop {
 
 void Session::set_memory_mb(int megabytes) {
     memory_mb_ = megabytes;
+    decode_budget().set_bytes(std::size_t(std::max(1, megabytes)) << 20);
     const MemoryShares shares = shares_of(megabytes);
     products.frame_cache()->set_budget(shares.decoded_frames);
     store.set_budget(shares.display_pictures);

@@ -103,6 +103,36 @@ TEST_CASE("shooting data that cannot be put in leave the picture without them, a
     CHECK(read_picture(scratch / "a.jpg").width() == 64);
 }
 
+TEST_CASE("a large picture within the shooting data serves as a thumbnail, reduced while it is decoded",
+          "[files]") {
+    const test::Scratch scratch;
+    const test::Texture texture(8, 40, 40, 200);
+    const Picture large =
+        with_bits(test::picture_from({4000, 3000}, [&](int x, int y) { return texture.at(x, y); }), 8);
+    WriteSettings settings;
+    settings.format = FileFormat::jpeg;
+    settings.jpeg_quality = 40;
+    write_picture(scratch / "inner.jpg", large, {}, settings, {});
+    const std::string inner = test::read_all(scratch / "inner.jpg");
+    REQUIRE(inner.size() < 4'000'000);
+    // A TIFF-structured block (TIFF 6.0) of one empty directory and one with a preview, as EXIF 2.32, 4.5.8
+    // has them. It is too large for a JPEG's segment, so it lies in a TIFF's own directory.
+    Exiv2::ExifData exif;
+    exif["Exif.Image.ImageWidth"] = std::uint32_t(1);
+    Exiv2::ExifThumb(exif).setJpegThumbnail(reinterpret_cast<const Exiv2::byte*>(inner.data()),
+                                            long(inner.size()));
+    Exiv2::Blob blob;
+    Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
+    test::write_all(scratch / "a.tif", std::string(blob.begin(), blob.end()));
+    if (read_exif_thumbnail(scratch / "a.tif").empty()) {
+        WARN("this version of exiv2 keeps no large thumbnails");
+        return;
+    }
+    const Picture small = read_thumbnail(scratch / "a.tif", 400);
+    CHECK(small.width() == 500);
+    CHECK(small.height() == 375);
+}
+
 TEST_CASE("a file without shooting data gives an empty value", "[files]") {
     const test::Scratch scratch;
     WriteSettings settings;

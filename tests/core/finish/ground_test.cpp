@@ -30,8 +30,9 @@ double in_plate(double x, double y) {
 /// A glazed thing in front of paper whose light falls off: sharp edge of a pixel or a blurred one, grain, a
 /// soft shadow below.
 /// @param scale  of the picture, 720x540 at 1; edges stay so many of its pixels wide.
+/// @param contact  how much of the light a shadow takes that touches it from below; 0: there is none.
 Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d& glaze = {0.12, 0.2, 0.3},
-                Within within = in_knob, int scale = 1) {
+                Within within = in_knob, int scale = 1, double contact = 0) {
     const cv::Size size(720 * scale, 540 * scale);
     Product made{{cv::Mat(size, CV_16UC3), {}, {}}, cv::Mat1f(size), cv::Mat3f(size)};
     cv::RNG random(17);
@@ -44,6 +45,8 @@ Product product(double edge_px, double grain, bool with_shadow, const cv::Vec3d&
             if (with_shadow)
                 ground *=
                     1 - 0.45 * std::exp(-(std::pow((x - 360) / 130.0, 2) + std::pow((y - 430) / 40.0, 2)));
+            ground *=
+                1 - contact * std::exp(-(std::pow((x - 360) / 140.0, 2) + std::pow((y - 385) / 45.0, 2)));
             const double from_edge = within(x, y) * scale;
             const double share = std::clamp(0.5 + from_edge / edge_px, 0.0, 1.0);
             const double shading = 0.55 + 0.45 * std::cos(std::hypot(x - 320.0, y - 220.0) / 90);
@@ -135,6 +138,33 @@ TEST_CASE("a light subject keeps its edge on the light ground", "[finish][ground
     INFO("white " << own.white << ", changed " << own.changed);
     CHECK(own.white >= 0.995);
     CHECK(own.changed <= 0.002);
+}
+
+TEST_CASE("where a shadow touches the subject its edge keeps no dirty rim", "[finish][ground]") {
+    for (const double edge : {1.0, 3.0}) {
+        const Product own = product(edge, 0.01, false, {0.04, 0.05, 0.07}, in_knob, 1, 0.55);
+        auto subject = finish_subject(own.picture, {}, 1, {});
+        Finish finish;
+        finish.ground = kPicked;
+        finish.ground.keep_shadow = 0;
+        subject = with_ground(subject, finish.ground, {});
+        const Picture made = with_bits(finished(*subject, finish, {}), 8);
+        const Picture ideal = with_bits(from_linear(own.on_white, ToneCurve(ColourProfile{}), {}), 8);
+        double off = 0, whites = 0;
+        int mixed = 0, grounds = 0;
+        for (int y = 370; y < 440; ++y)
+            for (int x = 280; x < 440; ++x) {
+                const int green = made.pixels.at<cv::Vec3b>(y, x)[1];
+                if (own.subject(y, x) == 0)
+                    ++grounds, whites += green == 255;
+                else if (own.subject(y, x) < 1)
+                    ++mixed, off += std::abs(green - ideal.pixels.at<cv::Vec3b>(y, x)[1]);
+            }
+        INFO("edge " << edge << " px: " << off / mixed << " of 255 off in " << mixed << " px, white "
+                     << whites / grounds);
+        CHECK(off / mixed <= 14);
+        CHECK(whites / grounds >= 0.99);
+    }
 }
 
 TEST_CASE("a soft shadow stays as far as asked", "[finish][ground]") {
