@@ -379,11 +379,11 @@ Picture dithered_to_8(const Picture& picture) {
         const auto* from = picture.pixels.ptr<std::uint16_t>(y);
         auto* to = made.pixels.ptr<std::uint8_t>(y);
         for (int x = 0; x < made.width(); ++x) {
-            // Interleaved gradient noise: Jimenez, "Next Generation Post Processing", SIGGRAPH 2014 (its
-            // numbers from memory). Neighbours differ as much as they can, so that the eye sees the mean.
-            const double along = 0.06711056 * x + 0.00583715 * y,
-                         wave = 52.9829189 * (along - std::floor(along));
-            const auto threshold = unsigned(257 * (wave - std::floor(wave)));
+            // A lattice by the plastic number: any few neighbours cover 0..1 evenly, so that the eye, and a
+            // JPEG's block, see the mean. Source: Roberts, "The Unreasonable Effectiveness of Quasirandom
+            // Sequences", 2018 (from memory).
+            const double along = 0.7548776662466927 * x + 0.5698402909980532 * y;
+            const auto threshold = unsigned(257 * (along - std::floor(along)));
             for (int c = 0; c < 3; ++c) to[3 * x + c] = std::uint8_t((from[3 * x + c] + threshold) / 257u);
         }
     });
@@ -445,7 +445,9 @@ std::string write_picture(const std::filesystem::path& file, const Picture& pict
     if (settings.jpeg_quality < 1 || settings.jpeg_quality > 100)
         throw BadParameter("the quality of JPEG and JPEG XL lies between 1 and 100");
     const int bits = settings.format == FileFormat::jpeg ? 8 : settings.bits;
-    Picture ready = bits == 8 ? dithered_to_8(picture) : with_bits(picture, bits);
+    // A JPEG's quantisation takes dither away again, and what is left of it moves flat colours.
+    Picture ready =
+        bits == 8 && settings.format != FileFormat::jpeg ? dithered_to_8(picture) : with_bits(picture, bits);
     const bool in_srgb = ready.profile.icc.empty();
     // JPEG XL has a name for it.
     if (in_srgb && settings.format != FileFormat::jxl) ready.profile = srgb_profile();

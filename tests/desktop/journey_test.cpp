@@ -206,8 +206,8 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
     CHECK(cv::norm(read_picture(scratch / "heath.tif").pixels, mended.pixels, cv::NORM_INF) == 0);
     CHECK(cv::norm(read_picture(scratch / "heath.png").pixels, mended.pixels, cv::NORM_INF) == 0);
     CHECK(read_picture(scratch / "heath-2.tif").bits() == 8);
-    CHECK(cv::norm(read_picture(scratch / "heath-2.png").pixels, with_bits(mended, 8).pixels, cv::NORM_INF) ==
-          0);
+    CHECK(cv::norm(read_picture(scratch / "heath-2.png").pixels, dithered_to_8(mended).pixels,
+                   cv::NORM_INF) == 0);
     CHECK(test::psnr_db(test::luma_of(read_picture(scratch / "heath.jpg")), test::luma_of(mended)) > 38);
     CHECK_FALSE(test::has_unsaved(session));
     CHECK(main->close());
