@@ -70,8 +70,9 @@ struct WriteSettings {
 
 /// Writes beside the target and renames when complete: a failed or cancelled write leaves no file and never
 /// harms an existing one. The profile goes with it (that of sRGB, too), and what is said of the picture;
-/// where that cannot be put in, the picture is written without. 16 bits become 8 by ordered dither, so that
-/// smooth backdrops show no steps. What was written is opened once before it counts.
+/// where that cannot be put in, the picture is written without. 16 bits become 8 by ordered dither (but in
+/// JPEG, whose quantisation takes it away), so that smooth backdrops show no steps. What was written is
+/// opened once before it counts.
 /// @return  what could not be put into the file, in a sentence; empty: all is in it.
 /// @throws FileError, BadParameter, Cancelled.   Thread-safe for different files.
 std::string write_picture(const std::filesystem::path& file, const Picture& picture,

@@ -142,9 +142,14 @@ Json json_of(const ProjectResult& own) {
 /// Where files lie, against the folder that the project lies in.
 struct Paths {
     std::filesystem::path folder;
+    /// Frames may be named from where the program was called, and the project lie anywhere.
+    std::filesystem::path whole(const std::filesystem::path& path) const {
+        return folder.empty() ? path : std::filesystem::absolute(path).lexically_normal();
+    }
     std::string written(const std::filesystem::path& path) const {
-        const auto relative = folder.empty() ? path : path.lexically_relative(folder);
-        return (relative.empty() ? path : relative).generic_string();
+        const auto relative =
+            folder.empty() ? path : whole(path).lexically_relative(std::filesystem::absolute(folder));
+        return (relative.empty() ? whole(path) : relative).generic_string();
     }
     /// @param lay_at  where it lay when it was written; taken where it is still there and not beside the
     ///                project.
@@ -164,7 +169,7 @@ Json json_of(const SharedList<ProjectFrame>& frames, const Paths& paths) {
     Json list = Json::array();
     for (const ProjectFrame& own : frames) {
         Json frame{{"id", own.id.value}, {"file", paths.written(own.path)}, {"used", own.used}};
-        if (!paths.folder.empty() && own.path.is_absolute()) frame["lay_at"] = own.path.generic_string();
+        if (!paths.folder.empty()) frame["lay_at"] = paths.whole(own.path).generic_string();
         if (!own.content_key.empty()) frame["content"] = own.content_key;
         if (own.revision > 0) frame["shot_again"] = own.revision;
         list.push_back(std::move(frame));

@@ -486,7 +486,17 @@ Recipe read_recipe(const std::filesystem::path& file) {
     text << in.rdbuf();
     if (!in) throw FileError(file.string() + ": cannot be read. Check that it exists and may be read.");
     try {
-        return recipe_from_json(text.str());
+        Recipe recipe = recipe_from_json(text.str());
+        // Files that a recipe names lie beside it, wherever it is called from.
+        const auto beside = [&](std::filesystem::path& named) {
+            if (!named.empty() && named.is_relative())
+                named = std::filesystem::absolute(file.parent_path() / named).lexically_normal();
+        };
+        if (recipe.hand_over) {
+            beside(recipe.hand_over->article_list);
+            for (Output& own : recipe.hand_over->outputs) beside(own.profile_file);
+        }
+        return recipe;
     } catch (const FileError& error) {
         throw FileError(file.string() + ": " + error.what());
     }

@@ -4,8 +4,10 @@
 #include <sys/stat.h>
 
 #include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
 #include <random>
 
+#include "core/project/project_folder.h"
 #include "core/series/watched_folder.h"
 #include "core/sets/cluster_job.h"
 #include "tests/support/card_files.h"
@@ -177,6 +179,72 @@ TEST_CASE("a name that begins like an address is a file's, and nobody is asked f
     CHECK(fs::exists(scratch / "out.jpg"));
 }
 
+TEST_CASE("names that are no text, and names in brackets, are names like any other", "[cli][strangers]") {
+    const test::Scratch scratch;
+    const std::string odd = "caf\xe9 \xff";
+    test::write_card(scratch / "card", {odd, "good"}, {120, 80}, 3);
+    fs::rename(scratch / "card" / odd / "frame-02.tif", scratch / "card" / odd / "frame-02\xe9.tif");
+    test::write_all(scratch / "recipe.json", kPlainRecipe);
+    const std::string command = "run " + (scratch / "recipe.json").string() + " " +
+                                (scratch / "card").string() + " --out " + (scratch / "out").string();
+    const auto done = ran(command);
+    INFO(done.text);
+    CHECK(done.code == 0);
+    CHECK_THAT(done.text, Catch::Contains("2 of 2 series done"));
+    CHECK(fs::exists(scratch / "out" / (odd + ".png")));
+    CHECK_THAT(ran(command + " --dry-run --quiet").text, Catch::Contains("done already"));
+    const auto outcome = test::read_all(scratch / "out/moorhaze-set/outcome.json");
+    CHECK(nlohmann::json::parse(outcome).is_object());  // a reader that takes nothing but UTF-8
+
+    fs::create_directory(scratch / "[b]");
+    for (int i = 1; i <= 3; ++i)
+        fs::copy_file(scratch / "card/good" / ("frame-0" + std::to_string(i) + ".tif"),
+                      scratch / "[b]" / (std::to_string(i) + ".tif"));
+    const auto merged = test::run("cd " + scratch.folder().string() + " && " + MOORHAZE_CLI +
+                                  " merge '[b]' -o b.tif --quiet");
+    INFO(merged.text);
+    CHECK(merged.code == 0);
+    CHECK(fs::exists(scratch / "b.tif"));
+}
+
+TEST_CASE("two series whose pictures come to one name do not both count as done", "[cli][strangers]") {
+    const test::Scratch scratch;
+    test::write_card(scratch / "card", {"one", "two"}, {120, 80}, 3);
+    std::string recipe = kPlainRecipe;
+    const std::string name = "{series}";
+    recipe.replace(recipe.find(name), name.size(), "{width}x{height}");
+    test::write_all(scratch / "recipe.json", recipe);
+    const auto done = ran("run " + (scratch / "recipe.json").string() + " " + (scratch / "card").string() +
+                          " --out " + (scratch / "out").string() + " --overwrite");
+    INFO(done.text);
+    CHECK_THAT(done.text, !Catch::Contains("2 of 2 series done"));
+}
+
+TEST_CASE("frames, tables and profiles are found from wherever a command is called", "[cli][strangers]") {
+    const test::Scratch scratch;
+    test::write_card(scratch / "card", {"knob"}, {120, 80}, 3);
+    fs::create_directories(scratch / "work");
+    std::string recipe = kPlainRecipe;
+    const std::string name = "{series}";
+    recipe.replace(recipe.find(name), name.size(), "{article}");
+    recipe.replace(recipe.find("}]},"), 4, "}], \"article_list\": \"articles.csv\"},");
+    recipe.replace(recipe.find("\"gap_steps\": 1000"), 17, "\"gap_steps\": 0.001");  // kept to look at
+    test::write_all(scratch / "recipe.json", recipe);
+    test::write_all(scratch / "articles.csv", "knob;4711\n");
+    // Frames relative to where it is called, the place of the pictures not.
+    const auto done = test::run("cd " + (scratch / "work").string() + " && " + MOORHAZE_CLI +
+                                " run ../recipe.json ../card --out " + (scratch / "out").string());
+    INFO(done.text);
+    REQUIRE(fs::exists(scratch / "out/4711.png"));
+    std::vector<fs::path> kept;
+    for (const auto& file : fs::recursive_directory_iterator(scratch / "out"))
+        if (file.path().extension() == ".moorhaze") kept.push_back(file.path());
+    REQUIRE(kept.size() == 1);
+    const OpenedProject opened = open_project(kept[0], {});
+    CHECK(opened.missing.empty());
+    CHECK(opened.saved.project.frames.size() == 3);
+}
+
 TEST_CASE("a spin page deletes neither its sources nor what somebody added to it", "[cli][strangers]") {
     const test::Scratch scratch;
     test::write_card(scratch / "card", {"a"}, {120, 80}, 3);
@@ -202,6 +270,12 @@ TEST_CASE("a spin page deletes neither its sources nor what somebody added to it
     CHECK(fs::exists(other / "views.js"));
     for (const auto& entry : fs::directory_iterator(scratch.folder()))
         CHECK_FALSE(entry.path().filename().string().starts_with(".moorhaze"));
+
+    // A title says what it says.
+    REQUIRE(ran("spin " + (page / "originals").string() + " -o " + (scratch / "titled").string() +
+                " --title 'knob {width} {first} {' --quiet")
+                .code == 0);
+    CHECK_THAT(test::read_all(scratch / "titled/index.html"), Catch::Contains("knob {width} {first} {"));
 }
 
 TEST_CASE("a command that is asked to end leaves no part of a file, and what cannot be printed is no success",
