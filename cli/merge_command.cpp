@@ -31,7 +31,7 @@ struct MergeArguments {
     int memory_mb = 0;
     FinishOptions finish;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false, no_glare_guard = false,
-         no_grain_guard = false;
+         unveil = false, no_grain_guard = false;
 };
 
 /// What is merged: frames with nothing decided yet, or a project with all that a person decided.
@@ -91,6 +91,7 @@ Project with_options(Project project, const MergeArguments& arguments) {
     if (arguments.trust_floor) choice.settings.trust_floor = *arguments.trust_floor;
     if (arguments.backdrop) choice.backdrop = frame_numbered(*arguments.backdrop, project, "--backdrop");
     if (arguments.no_glare_guard) choice.settings.glare_guard = false;
+    if (arguments.unveil) choice.settings.unveil = true;
     if (arguments.no_grain_guard) choice.settings.grain_guard = false;
     return with_merge(project, choice);
 }
@@ -103,9 +104,13 @@ SharedList<Stroke> strokes_on(const Project& project, const MadeFrom& from) {
 }
 
 nlohmann::json settings_json(const MergeSettings& settings) {
-    return {{"detail_size_px", settings.detail_size_px}, {"seam_width_px", settings.seam_width_px},
-            {"trust_floor", settings.trust_floor},       {"backdrop_frame", settings.backdrop_frame},
-            {"glare_guard", settings.glare_guard},       {"grain_guard", settings.grain_guard}};
+    return {{"detail_size_px", settings.detail_size_px},
+            {"seam_width_px", settings.seam_width_px},
+            {"trust_floor", settings.trust_floor},
+            {"backdrop_frame", settings.backdrop_frame},
+            {"glare_guard", settings.glare_guard},
+            {"grain_guard", settings.grain_guard},
+            {"unveil", settings.unveil}};
 }
 
 /// Shares of the picture, by what made them.
@@ -272,6 +277,8 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
                       "Pyramid and woven: don't hold them within the frames");
     command->add_flag("--no-grain-guard", arguments->no_grain_guard,
                       "Woven and pyramid: choose detail even where it hardly stands out of the noise");
+    command->add_flag("--unveil", arguments->unveil,
+                      "Take the blur of near things off what lies behind them; two to four times the time");
     command
         ->add_option("--memory", arguments->memory_mb,
                      "Megabytes to keep within: less is slower, strip after strip; without it one piece")

@@ -23,21 +23,22 @@ const std::vector<MergeMethod>& merge_methods() {
           .trust_floor = true,
           .backdrop = true,
           .glare_guard = true,
-          .grain_guard = true}},
+          .grain_guard = true,
+          .unveil = true}},
         {"pyramid",
          "Pyramid",
          "Chooses by detail size: for crossing hairs, deep steps and long series.",
          &pyramid_merge,
          56,
          false,
-         {.glare_guard = true, .grain_guard = true}},
+         {.glare_guard = true, .grain_guard = true, .unveil = true}},
         {"depth",
          "Depth map",
          "Takes each place from the frame that is sharpest there: true colours, smooth surfaces.",
          &depth_merge,
          44,
          true,
-         {.detail_size = true, .seam_width = true, .trust_floor = true, .backdrop = true}},
+         {.detail_size = true, .seam_width = true, .trust_floor = true, .backdrop = true, .unveil = true}},
         {"blend",
          "Even blend",
          "Weighs the frames by sharpness: gentle, without seams.",
@@ -79,6 +80,8 @@ const char* words_for(MadeBy made_by) {
             return "one state of what moved";
         case MadeBy::highlight:
             return "the frame of a highlight";
+        case MadeBy::unveiled:
+            return "frames without the blur before it";
         case MadeBy::nothing:
             break;
     }

@@ -22,6 +22,8 @@ struct MergeSettings {
     /// Woven: detail that does not stand out of the noise is averaged, not chosen. Pyramid: it is chosen, but
     /// held to the strength of one frame's.
     bool grain_guard = true;
+    /// Takes the blur of near things off what lies behind them (see unveil.h); two to four times the time.
+    bool unveil = false;
     bool operator==(const MergeSettings&) const = default;
 };
 
@@ -50,8 +52,9 @@ enum class MadeBy : uchar {
     backdrop,   ///< the depth around, or the frame chosen: nothing to be trusted is sharp there
     one_state,  ///< a part that moved: the frames that show it in one state
     highlight,  ///< clipped in some frames: the frame that a highlight is sharp in
+    unveiled,   ///< what the frames of its depth show once a near thing's blur is taken off
 };
-inline constexpr int kMadeByCount = 7;
+inline constexpr int kMadeByCount = 8;
 /// In words, for the place that is pointed at and the report.
 const char* words_for(MadeBy made_by);
 
@@ -85,7 +88,7 @@ inline constexpr int kPyramidGrid = 64;
 /// Which settings make a difference to a method.
 struct MergeUses {
     bool detail_size = false, seam_width = false, trust_floor = false, backdrop = false, glare_guard = false,
-         grain_guard = false;
+         grain_guard = false, unveil = false;
 };
 
 /// One way to merge. All stream: no more than two frames are held, whatever their number.

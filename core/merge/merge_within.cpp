@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/merge/merge_statistics.h"
+#include "core/merge/unveil.h"
 #include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
 
@@ -149,8 +150,10 @@ StripPlan plan_strips(const MergeMethod& method, const MergeTask& task) {
     return {on_grid <= rows ? on_grid : rows / kPyramidGrid * kPyramidGrid, kMargin};
 }
 
-MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
-                         const Job& job) {
+namespace {
+
+MergeResult merged_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
+                          const Job& job) {
     const StripPlan plan = plan_strips(method, task);
     const auto frames_over = [&](PixelRect area) {
         return AlignedFrames(task.series, task.geometry, task.frames, area);
@@ -188,6 +191,24 @@ MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const
             begin, job.quiet());
     }
     return strips.finish();
+}
+
+}  // namespace
+
+MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
+                         const Job& job) {
+    if (!task.settings.unveil || !method.uses.unveil) return merged_within(method, task, context, job);
+    const double needed = kProcessBytes + kResultBytes * double(task.area.area()) +
+                          decoded_bytes(task.series) +
+                          unveiling_bytes(task.area.size(), int(task.frames.size()));
+    if (task.memory_bytes > 0 && double(task.memory_bytes) < needed)
+        throw BadParameter("unveiling at this size needs at least " +
+                           std::to_string(long(std::ceil(needed / kMegabyte))) +
+                           " MB of memory; allow more, or switch it off");
+    constexpr double kMerging = 0.5;
+    MergeResult result = merged_within(method, task, context, job.part(0, kMerging));
+    AlignedFrames frames(task.series, task.geometry, task.frames, task.area);
+    return unveiled(std::move(result), frames, job.part(kMerging, 1));
 }
 
 }  // namespace moorhaze

@@ -64,7 +64,8 @@ DecisionJson json_of(const MergeChoice& own) {
             {"seam_width_px", own.settings.seam_width_px},
             {"trust_floor", own.settings.trust_floor},
             {"glare_guard", own.settings.glare_guard},
-            {"grain_guard", own.settings.grain_guard}};
+            {"grain_guard", own.settings.grain_guard},
+            {"unveil", own.settings.unveil}};
 }
 void read(Members& members, MergeChoice& own) {
     members.get("method", own.method);
@@ -73,6 +74,7 @@ void read(Members& members, MergeChoice& own) {
     members.get("trust_floor", own.settings.trust_floor);
     members.get("glare_guard", own.settings.glare_guard);
     members.get("grain_guard", own.settings.grain_guard);
+    members.get("unveil", own.settings.unveil);
 }
 
 }  // namespace moorhaze

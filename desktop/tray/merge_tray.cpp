@@ -89,6 +89,11 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
                       "or in a pyramid held to one frame's strength: smooth places stay calm. Off: faint "
                       "texture is kept"));
     grain_->setObjectName(QStringLiteral("grain"));
+    unveil_ = add_switch(tr("Unveil"), tr("takes longer"),
+                         tr("Takes the blur of near things off what lies behind them, where the frames say "
+                            "that it is right: rims "
+                            "around a near edge go. Not looked ahead; parts that moved stay as they are"));
+    unveil_->setObjectName(QStringLiteral("unveil"));
     ahead_ = add_switch(tr("Look ahead"), tr("at 50 % and more"),
                         tr("What is in view is merged with the settings as soon as they change; the result "
                            "itself stays until you merge (L)"));
@@ -156,6 +161,9 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
     connect(grain_, &QCheckBox::clicked, this, [this](bool on) {
         edit(tr("grain guard"), [on](MergeChoice& choice) { choice.settings.grain_guard = on; });
     });
+    connect(unveil_, &QCheckBox::clicked, this, [this](bool on) {
+        edit(tr("unveiling"), [on](MergeChoice& choice) { choice.settings.unveil = on; });
+    });
     connect(ahead_, &QCheckBox::clicked, &session_.standpoint, &Standpoint::set_look_ahead);
     connect(&session_.result_look, &ResultLook::grew, this, &MergeTray::show_growth);
     connect(look_choice_, &QComboBox::currentIndexChanged, this,
@@ -206,6 +214,7 @@ void MergeTray::show_settings() {
     seam_->set_value(settings.seam_width_px);
     floor_->set_value(settings.trust_floor);
     glare_->setChecked(settings.glare_guard);
+    unveil_->setChecked(settings.unveil);
     grain_->setChecked(settings.grain_guard);
     ahead_->setChecked(session_.standpoint.look_ahead());
     look_choice_->setCurrentIndex(int(session_.standpoint.look()));
@@ -223,6 +232,7 @@ void MergeTray::show_settings() {
     backdrop_->setVisible(method.uses.backdrop);
     backdrop_word_->setVisible(method.uses.backdrop);
     glare_->parentWidget()->setVisible(method.uses.glare_guard);
+    unveil_->parentWidget()->setVisible(method.uses.unveil);
     grain_->parentWidget()->setVisible(method.uses.grain_guard);
 }
 

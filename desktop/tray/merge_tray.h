@@ -38,7 +38,7 @@ class MergeTray : public Tray {
     QLabel *about_, *no_results_;
     ValueRow *detail_, *seam_, *floor_;
     QLabel* backdrop_word_;
-    QCheckBox *glare_, *grain_, *ahead_;
+    QCheckBox *glare_, *unveil_, *grain_, *ahead_;
     QListWidget* results_;
     QListWidgetItem* growing_ = nullptr;  ///< the card of the merge under way
     QPushButton *rename_, *drop_;

@@ -39,6 +39,8 @@ cv::Vec3b made_by_colour(MadeBy made_by, int grey, int x, int y) {
             return over(kViolet, ((x - y) / 4) % 2 == 0 ? 0.6f : 0.2f);
         case MadeBy::highlight:
             return over(kGreen, x % 6 < 3 && y % 6 < 3 ? 1.0f : 0.35f);
+        case MadeBy::unveiled:
+            return over(kGreen, y % 6 < 2 ? 0.9f : 0.3f);
         default:
             return cv::Vec3b::all(uchar(grey));
     }

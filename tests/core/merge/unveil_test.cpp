@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What lies behind the blur of near things, against a planted scene: a near plate with a bright rim before a
+// far textured ground, each frame rendered by the discs of a thin lens.
+#include "core/merge/unveil.h"
+
+#include <catch2/catch.hpp>
+#include <opencv2/imgproc.hpp>
+
+#include "core/merge/merge_within.h"
+#include "core/work/for_rows.h"
+#include "tests/support/measures.h"
+#include "tests/support/scratch.h"
+#include "tests/support/series_files.h"
+#include "tests/support/textured.h"
+
+using namespace moorhaze;
+
+namespace {
+
+constexpr int kVeiledFrames = 14, kNear = 1, kFar = 11;
+constexpr float kGrowth = 1.2f;
+const cv::Size kVeiledSize(360, 260);
+
+/// A disc by its definition, sampled five times a side: not the merge's own.
+cv::Mat spread_by_disc(const cv::Mat& from, float radius) {
+    if (radius < 0.3f) return from;
+    const int reach = int(std::ceil(radius)) + 1;
+    cv::Mat1f kernel(2 * reach + 1, 2 * reach + 1, 0.0f);
+    for (int y = -5 * reach - 2; y <= 5 * reach + 2; ++y)
+        for (int x = -5 * reach - 2; x <= 5 * reach + 2; ++x)
+            if (std::hypot(x / 5.0f, y / 5.0f) <= radius)
+                kernel(int(std::lround(y / 5.0f)) + reach, int(std::lround(x / 5.0f)) + reach) += 1;
+    cv::Mat made;
+    cv::filter2D(from, made, -1, kernel / cv::sum(kernel)[0], {-1, -1}, 0, cv::BORDER_REFLECT_101);
+    return made;
+}
+
+struct VeiledScene {
+    cv::Mat3f truth, far, near;  // light; near with nothing where the plate is not
+    cv::Mat1f plate;
+    /// @param with_plate  otherwise only the ground.
+    explicit VeiledScene(bool with_plate) : far(kVeiledSize), near(kVeiledSize), plate(kVeiledSize, 0.0f) {
+        const test::Texture ground(3, 60, 4, 40), glaze(9, 60, 4, 30);
+        for (int y = 0; y < kVeiledSize.height; ++y)
+            for (int x = 0; x < kVeiledSize.width; ++x) {
+                far(y, x) = cv::Vec3f::all(0.05f + 0.25f * float(ground.at(x, y)));
+                const bool is_plate = with_plate && std::hypot(x - 60.0, y - 130.0) < 95;
+                plate(y, x) = is_plate ? 1.0f : 0.0f;
+                near(y, x) = is_plate ? cv::Vec3f::all(0.5f + 0.4f * float(glaze.at(x, y))) : cv::Vec3f();
+            }
+        truth = shot(kNear, kFar);
+    }
+    cv::Mat3f shot(double near_at, double far_at) const {
+        const cv::Mat1f cover = spread_by_disc(plate, kGrowth * float(std::abs(near_at - kNear)));
+        const cv::Mat3f light = spread_by_disc(near, kGrowth * float(std::abs(near_at - kNear))),
+                        behind = spread_by_disc(far, kGrowth * float(std::abs(far_at - kFar)));
+        cv::Mat3f made(kVeiledSize);
+        for (int y = 0; y < kVeiledSize.height; ++y)
+            for (int x = 0; x < kVeiledSize.width; ++x)
+                made(y, x) = behind(y, x) * (1 - cover(y, x)) + light(y, x);
+        return made;
+    }
+    std::vector<Picture> frames() const {
+        std::vector<Picture> all;
+        for (int k = 0; k < kVeiledFrames; ++k) all.push_back(from_linear(shot(k, k), ToneCurve({}), {}));
+        return all;
+    }
+};
+
+/// Of what lies up to so many pixels outside of the plate, dB.
+double behind_db(const Picture& picture, const VeiledScene& scene) {
+    const Picture truth = from_linear(scene.truth, ToneCurve({}), {});
+    double sum = 0;
+    int count = 0;
+    for (int y = 20; y < kVeiledSize.height - 20; ++y)
+        for (int x = 20; x < kVeiledSize.width - 20; ++x) {
+            const double from = std::hypot(x - 60.0, y - 130.0) - 95;
+            if (from < 3 || from > 14) continue;
+            const double off =
+                (picture.pixels.at<cv::Vec3w>(y, x)[1] - truth.pixels.at<cv::Vec3w>(y, x)[1]) / 65535.0;
+            sum += off * off;
+            ++count;
+        }
+    return -10 * std::log10(sum / count);
+}
+
+struct Merged {
+    test::Scratch scratch;
+    Series series;
+    SeriesGeometry geometry;
+    explicit Merged(const std::vector<Picture>& frames) {
+        test::write_series(scratch, frames);
+        series = open_series({scratch.folder()}, {}).series;
+        geometry = unmoved(series, series.count() / 2);
+    }
+    MergeResult by(const std::string& method, bool unveil) const {
+        MergeSettings settings;
+        settings.unveil = unveil;
+        return merge_within(merge_method(method),
+                            {series, geometry, series.chosen(), {{}, kVeiledSize}, settings, 0}, {}, {});
+    }
+};
+
+}  // namespace
+
+TEST_CASE("the blur of a near thing is taken off what lies behind it", "[merge][unveil]") {
+    const VeiledScene scene(true);
+    const Merged merged(scene.frames());
+    for (const char* method : {"woven", "depth"}) {
+        const MergeResult plain = merged.by(method, false), own = merged.by(method, true);
+        const double before = behind_db(plain.picture, scene), after = behind_db(own.picture, scene);
+        INFO(method << ": " << before << " dB, unveiled " << after);
+        CHECK(after > before + 2);
+        CHECK(cv::countNonZero(own.made_by == uchar(MadeBy::unveiled)) > 500);
+        // The plate itself, and what is far from it, stay as they were.
+        const cv::Rect far(260, 20, 80, 220), plate(30, 100, 60, 60);
+        for (const cv::Rect& there : {far, plate})
+            CHECK(cv::norm(own.picture.pixels(there), plain.picture.pixels(there), cv::NORM_INF) == 0);
+        CHECK(own.depth.size() == plain.depth.size());
+    }
+}
+
+TEST_CASE("where nothing is veiled nothing changes, and a few frames tell nothing", "[merge][unveil]") {
+    const VeiledScene ground(false);
+    const Merged merged(ground.frames());
+    CHECK(cv::norm(merged.by("woven", true).picture.pixels, merged.by("woven", false).picture.pixels,
+                   cv::NORM_INF) == 0);
+    const VeiledScene scene(true);
+    auto few = scene.frames();
+    few = {few[1], few[6], few[11]};
+    const Merged three(few);
+    CHECK(cv::norm(three.by("woven", true).picture.pixels, three.by("woven", false).picture.pixels,
+                   cv::NORM_INF) == 0);
+    // A method without depth does not know the switch.
+    CHECK_FALSE(merge_method("blend").uses.unveil);
+}
+
+TEST_CASE("unveiled: the same pixels for any number of threads", "[merge][unveil]") {
+    const VeiledScene scene(true);
+    const Merged merged(scene.frames());
+    const MergeResult all = merged.by("depth", true);
+    const ThreadLimit alone(1);
+    CHECK(cv::norm(merged.by("depth", true).picture.pixels, all.picture.pixels, cv::NORM_INF) == 0);
+}
+
+TEST_CASE("unveiling can be stopped", "[merge][unveil]") {
+    const VeiledScene scene(true);
+    const Merged merged(scene.frames());
+    MergeResult result = merged.by("depth", false);
+    AlignedFrames frames(merged.series, merged.geometry, merged.series.chosen(), {{}, kVeiledSize});
+    std::stop_source stop;
+    stop.request_stop();
+    CHECK_THROWS_AS(unveiled(result, frames, {stop.get_token(), {}}), Cancelled);
+}
