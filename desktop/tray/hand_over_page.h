@@ -5,6 +5,7 @@
 #include "desktop/session/session.h"
 #include "desktop/tray/tray_parts.h"
 
+class QCheckBox;
 class QComboBox;
 class QLineEdit;
 class QListWidget;
