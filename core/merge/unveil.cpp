@@ -5,6 +5,7 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/merge/depth_layers.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -15,10 +16,8 @@ constexpr double kWorkPixels = 1.5e6, kStackBytes = 1e9;
 constexpr float kGuideSigma = 0.047f;        // likeness of colours in the guide, of roots of light 0..1
 constexpr int kReaches[] = {24, 16, 12, 8};  // working px
 constexpr float kEdge = 2.5f;                // frames between depths that meet
-constexpr int kLeastNearer = 3;   // frames: layers nearer by less are not told from the place's own
-constexpr int kJoined = 2;        // frames in a layer
-constexpr int kLeastPixels = 30;  // of a layer
-constexpr float kFrames = 1.5f;   // frames before and after the place's depth that make it
+constexpr int kLeastNearer = 3;  // frames: layers nearer by less are not told from the place's own
+constexpr float kFrames = 1.5f;  // frames before and after the place's depth that make it
 constexpr float kLeastSeen = 0.25f, kUnveiled = 0.98f;
 constexpr float kLooksOn = 8;       // frames: so far from the place's depth renderings are compared
 constexpr float kOwnWeight = 0.3f;  // of the frames that made the place
@@ -39,11 +38,6 @@ struct Stack {
     double shrink = 1;            ///< pixels of the target per working pixel
 
     int count() const { return int(frames.size()); }
-    cv::Size size() const {
-        for (const cv::Mat& own : frames)
-            if (!own.empty()) return own.size();
-        return {};
-    }
     cv::Mat3f light(int place) const {
         cv::Mat3f made;
         frames[std::size_t(place)].convertTo(made, CV_32F, 1 / 65535.0);
@@ -60,109 +54,12 @@ cv::Mat roots_of(const cv::Mat3f& light) {
     return made;
 }
 
-/// Spread by a disc, as a thin lens does it.   @param radius  px.
-cv::Mat disc_kernel(float radius) {
-    const int reach = int(std::ceil(radius + 0.5f));
-    constexpr int kParts = 5;
-    cv::Mat1f kernel(2 * reach + 1, 2 * reach + 1, 0.0f);
-    for (int y = 0; y < kernel.rows; ++y)
-        for (int x = 0; x < kernel.cols; ++x)
-            for (int part = 0; part < kParts * kParts; ++part) {
-                const float dx = float(x - reach) + (float(part % kParts) + 0.5f) / kParts - 0.5f,
-                            dy = float(y - reach) + (float(part / kParts) + 0.5f) / kParts - 0.5f;
-                kernel(y, x) += std::hypot(dx, dy) <= radius ? 1.0f : 0.0f;
-            }
-    return kernel / cv::sum(kernel)[0];
-}
-
-/// Large discs at reduced size: their own blur hides the loss.
-cv::Mat spread(const cv::Mat& from, float radius) {
-    constexpr float kNone = 0.3f, kLargest = 6;
-    if (radius < kNone) return from;
-    int by = 1;
-    while (radius / float(by) > kLargest && by < 16) by *= 2;
-    cv::Mat made;
-    if (by == 1) {
-        cv::filter2D(from, made, -1, disc_kernel(radius), {-1, -1}, 0, cv::BORDER_REFLECT_101);
-        return made;
-    }
-    cv::Mat small, wide;
-    const cv::Size size((from.cols + by - 1) / by, (from.rows + by - 1) / by);
-    cv::copyMakeBorder(from, wide, 0, size.height * by - from.rows, 0, size.width * by - from.cols,
-                       cv::BORDER_REFLECT_101);
-    cv::resize(wide, small, size, 0, 0, cv::INTER_AREA);
-    cv::filter2D(small, made, -1, disc_kernel(radius / float(by)), {-1, -1}, 0, cv::BORDER_REFLECT_101);
-    cv::resize(made, wide, wide.size(), 0, 0, cv::INTER_LINEAR);
-    return wide(cv::Rect({}, from.size()));
-}
-
-/// A depth's own pixels: what is spread.
-struct Layer {
-    float depth = 0;
-    cv::Rect box;  ///< of what it holds
-    cv::Mat1f mask;
-};
-
-std::vector<Layer> layers_of_depth(const cv::Mat1f& depth, int count) {
-    std::vector<Layer> layers;
-    for (int first = 0; first < count; first += kJoined) {
-        Layer own;
-        own.depth = float(first) + float(kJoined - 1) / 2;
-        own.mask.create(depth.size());
-        for_rows(depth.rows, {}, [&](int y) {
-            for (int x = 0; x < depth.cols; ++x) {
-                const int at = std::clamp(int(std::lround(depth(y, x))), 0, count - 1);
-                own.mask(y, x) = at / kJoined == first / kJoined ? 1.0f : 0.0f;
-            }
-        });
-        if (cv::countNonZero(own.mask) < kLeastPixels) continue;
-        own.box = cv::boundingRect(own.mask > 0);
-        layers.push_back(std::move(own));
-    }
-    return layers;
-}
-
-/// A layer's cover and light in a frame, where they are anything.
-struct SpreadLayer {
-    cv::Rect box;
-    cv::Mat1f cover;
-    std::vector<cv::Mat3f> lights;  ///< of each candidate
-};
-
-SpreadLayer spread_layer(const Layer& layer, const std::vector<cv::Mat3f>& candidates, float radius) {
-    const int reach = int(std::ceil(radius)) + 2;
-    SpreadLayer made;
-    made.box = cv::Rect(layer.box.x - reach, layer.box.y - reach, layer.box.width + 2 * reach,
-                        layer.box.height + 2 * reach) &
-               cv::Rect({}, layer.mask.size());
-    const cv::Mat1f mask = layer.mask(made.box);
-    made.cover = spread(mask, radius);
-    for (const cv::Mat3f& candidate : candidates) {
-        cv::Mat3f light(made.box.size());
-        const cv::Mat3f own = candidate(made.box);
-        for (int y = 0; y < light.rows; ++y)
-            for (int x = 0; x < light.cols; ++x) light(y, x) = own(y, x) * mask(y, x);
-        made.lights.push_back(spread(light, radius));
-    }
-    return made;
-}
-
-/// Layers as a frame shows them. In parallel; in the layers' order.
-std::vector<SpreadLayer> spread_all(const std::vector<const Layer*>& layers,
-                                    const std::vector<cv::Mat3f>& candidates, float growth, int frame) {
-    std::vector<SpreadLayer> made(layers.size());
-    for_rows(int(layers.size()), {}, [&](int i) {
-        const Layer& own = *layers[std::size_t(i)];
-        made[std::size_t(i)] = spread_layer(own, candidates, growth * std::abs(own.depth - float(frame)));
-    });
-    return made;
-}
-
 /// Where depths meet: in the frame of the nearest depth around, the near thing is crisp and the far one
 /// smooth. The median of depth, weighted by likeness in that frame, lays depth's edge onto the thing's.
 cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const Stack& stack, const Job& job) {
     const int last = stack.count() - 1;
     cv::Mat1f now = depth.clone();
+    const auto steps = double(std::size(kReaches));
     int step_number = 0;
     for (const int reach : kReaches) {
         const cv::Mat kernel = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1});
@@ -170,7 +67,7 @@ cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const Stack& stack, const Job
         cv::erode(now, near, kernel);
         cv::dilate(now, far, kernel);
         const int step = std::max(1, reach / 6);
-        for_rows(now.rows, job.part(step_number / 4.0, (step_number + 1) / 4.0), [&](int y) {
+        for_rows(now.rows, job.part(step_number / steps, (step_number + 1) / steps), [&](int y) {
             std::vector<float> shares(std::size_t(2 * last) + 2);  // by half frames
             for (int x = 0; x < now.cols; ++x) {
                 if (far(y, x) - near(y, x) <= kEdge) continue;
@@ -268,13 +165,13 @@ struct Veil {
     cv::Mat1f seen;
 };
 
-Veil veil_in(int frame, const std::vector<Layer>& layers, const cv::Mat3f& merged, float growth) {
-    std::vector<const Layer*> nearer;
-    for (const Layer& own : layers)
+Veil veil_in(int frame, const std::vector<DepthLayer>& layers, const cv::Mat3f& merged, float growth) {
+    std::vector<const DepthLayer*> nearer;
+    for (const DepthLayer& own : layers)
         if (own.depth <= float(frame - kLeastNearer)) nearer.push_back(&own);
     std::reverse(nearer.begin(), nearer.end());  // the farthest first
     Veil made{cv::Mat3f(merged.size(), cv::Vec3f()), cv::Mat1f(merged.size(), 1.0f)};
-    for (const SpreadLayer& own : spread_all(nearer, {merged}, growth, frame))
+    for (const SpreadLayer& own : spread_layers(nearer, {merged}, growth, frame))
         for_rows(own.box.height, {}, [&](int y) {
             for (int x = 0; x < own.box.width; ++x) {
                 const float cover = std::min(1.0f, own.cover(y, x));
@@ -292,7 +189,7 @@ struct Behind {
 };
 
 /// What lies behind, by least squares over the frames next to each place's depth.
-Behind behind_veils(const cv::Mat3f& merged, const cv::Mat1f& depth, const std::vector<Layer>& layers,
+Behind behind_veils(const cv::Mat3f& merged, const cv::Mat1f& depth, const std::vector<DepthLayer>& layers,
                     const Stack& stack, float growth, const Job& job) {
     cv::Mat3f numerator(depth.size(), cv::Vec3f());
     cv::Mat1f total(depth.size(), 0.0f), denominator(depth.size(), 0.0f), least(depth.size(), 1.0f);
@@ -329,20 +226,20 @@ Behind behind_veils(const cv::Mat3f& merged, const cv::Mat1f& depth, const std::
 /// How far the frames as they are rendered from each candidate lie from those shot, gathered around each
 /// place.
 std::vector<cv::Mat1f> residuals_of(const std::vector<cv::Mat3f>& candidates, const cv::Mat1f& depth,
-                                    const std::vector<Layer>& layers, const Stack& stack, float growth,
+                                    const std::vector<DepthLayer>& layers, const Stack& stack, float growth,
                                     const Job& job) {
     std::vector<cv::Mat1f> residuals;
     for (std::size_t j = 0; j < candidates.size(); ++j) residuals.emplace_back(depth.size(), 0.0f);
     for (int frame = 0; frame < stack.count(); ++frame) {
         job.checkpoint(double(frame) / stack.count());
         if (stack.frames[std::size_t(frame)].empty()) continue;
-        std::vector<const Layer*> farthest_first;
+        std::vector<const DepthLayer*> farthest_first;
         for (auto own = layers.rbegin(); own != layers.rend(); ++own)
             if (own->depth <= float(frame) + kLooksOn + 1) farthest_first.push_back(&*own);
         std::vector<cv::Mat3f> rendered;
         for (std::size_t j = 0; j < candidates.size(); ++j) rendered.emplace_back(depth.size(), cv::Vec3f());
         cv::Mat1f covered(depth.size(), 0.0f);
-        for (const SpreadLayer& own : spread_all(farthest_first, candidates, growth, frame))
+        for (const SpreadLayer& own : spread_layers(farthest_first, candidates, growth, frame))
             for_rows(own.box.height, {}, [&](int row) {
                 for (int column = 0; column < own.box.width; ++column) {
                     const float cover = std::min(1.0f, own.cover(row, column));
@@ -388,7 +285,7 @@ cv::Mat to_working(const cv::Mat& plane, cv::Size size, int how) {
 struct Halved {
     Stack stack;
     cv::Mat1f depth;
-    std::vector<Layer> layers;
+    std::vector<DepthLayer> layers;
 };
 
 cv::Mat half_of(const cv::Mat& own) {
@@ -497,7 +394,7 @@ cv::Mat1f places_of(const cv::Mat1f& numbers, const AlignedFrames& frames) {
 
 /// Full size: what lies behind, by the veils of the working size, and put in where it is taken.
 void put_in(MergeResult& result, AlignedFrames& frames, const cv::Mat3f& merged, const cv::Mat1f& depth,
-            const std::vector<Layer>& layers, const cv::Mat1f& taken, float growth, const Job& job) {
+            const std::vector<DepthLayer>& layers, const cv::Mat1f& taken, float growth, const Job& job) {
     const cv::Size size = result.picture.pixels.size();
     const auto full = [&](const auto& plane) {
         std::decay_t<decltype(plane)> made;
@@ -556,10 +453,12 @@ void put_in(MergeResult& result, AlignedFrames& frames, const cv::Mat3f& merged,
 }  // namespace
 
 double unveiling_bytes(cv::Size target, int frames) {
-    // A working pixel: the frames, and of merge, candidates, veils and residuals what is held at once. A
-    // pixel: sums, veil, depth and share.
-    constexpr double kWorkingBytes = 160, kFullBytes = 40;
-    return working_size(target, frames).area() * (kWorkingBytes + 6.0 * frames) + kFullBytes * target.area();
+    // A working pixel, beside its frames and layers: merge, veil, sums, what lies behind, residuals. A pixel:
+    // sums, veil, depth and share.
+    constexpr double kWorkingBytes = 110, kStackedBytes = 6, kFullBytes = 40;
+    const double working = double(working_size(target, frames).area());
+    return working * (kWorkingBytes + depth_layer_bytes(frames) + kStackedBytes * frames) +
+           kFullBytes * double(target.area());
 }
 
 MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) {
@@ -571,7 +470,7 @@ MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) 
     const float growth = growth_of_blur(merged, plain, stack, job.part(0.25, 0.3));
     if (growth <= 0) return result;
     const cv::Mat1f depth = depth_with_edges(plain, stack, job.part(0.3, 0.5));
-    const std::vector<Layer> layers = layers_of_depth(depth, stack.count());
+    const std::vector<DepthLayer> layers = layers_of_depth(depth, stack.count());
     const Behind behind = behind_veils(merged, depth, layers, stack, growth, job.part(0.5, 0.65));
     cv::Mat1b may = behind.found.clone();
     if (result.statistics.moved.any()) {

@@ -6,6 +6,7 @@
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>
 
+#include "core/merge/depth_layers.h"
 #include "core/merge/merge_within.h"
 #include "core/work/for_rows.h"
 #include "tests/support/measures.h"
@@ -102,6 +103,39 @@ struct Merged {
 };
 
 }  // namespace
+
+TEST_CASE("layers hold each place once, few of them however many frames", "[merge][unveil]") {
+    cv::RNG random(5);
+    // Two frames a layer, and more where that would be more than 24.
+    for (const auto& [count, expected] : {std::pair(6, 3), {48, 24}, {49, 17}, {150, 22}}) {
+        cv::Mat1f depth(100, 100);
+        for (float& own : depth) own = random.uniform(0.0f, float(count - 1));
+        const auto layers = layers_of_depth(depth, count);
+        CHECK(int(layers.size()) == expected);
+        cv::Mat1f all(depth.size(), 0.0f);
+        for (const DepthLayer& own : layers) all += own.mask;
+        CHECK(cv::norm(all, cv::Mat1f(depth.size(), 1.0f), cv::NORM_INF) == 0);
+        for (std::size_t i = 1; i < layers.size(); ++i) CHECK(layers[i].depth > layers[i - 1].depth);
+    }
+    CHECK(depth_layer_bytes(150) <= kMostDepthLayers * 20);
+}
+
+TEST_CASE("a disc spreads a point evenly over its area and keeps its light", "[merge][unveil]") {
+    for (const float radius : {2.0f, 4.0f, 6.0f, 20.0f}) {
+        INFO("radius " << radius);
+        cv::Mat1f point(161, 161, 0.0f);
+        point(80, 80) = 1000;
+        const cv::Mat1f disc = spread(point, radius);
+        CHECK(cv::sum(disc)[0] == Approx(1000).epsilon(1e-3));
+        // The area of a circle; in the middle it is even, beyond the rim there is nothing.
+        CHECK(disc(80, 80) == Approx(1000 / (CV_PI * radius * radius)).epsilon(0.06));
+        const float slack = radius > 6 ? 11 : 1.5f;  // at a quarter of the size its rim is wider
+        for (int y = 0; y < disc.rows; ++y)
+            for (int x = 0; x < disc.cols; ++x)
+                if (std::hypot(x - 80, y - 80) > radius + slack && std::abs(disc(y, x)) > 1e-3f)
+                    FAIL("light beyond the rim");
+    }
+}
 
 TEST_CASE("the blur of a near thing is taken off what lies behind it", "[merge][unveil]") {
     const VeiledScene scene(true);
