@@ -3,6 +3,7 @@
 
 #include "cli/finish_options.h"
 #include "core/finish/finish_json.h"
+#include "core/project/finish_in_plane.h"
 #include "core/project/handed_picture.h"
 #include "core/project/project_folder.h"
 #include "core/project/result_files.h"
@@ -45,12 +46,14 @@ void run_finish(const FinishArguments& arguments, const Common& common) {
                 frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
             return MendSources{*frames, others};
         };
+        const FinishInPlane lying = finish_in_plane(project.finish, series, stored.geometry);
+        if (!lying.problem.empty()) std::cerr << "moorhaze-cli: " << lying.problem << "\n";
         own = {result.strokes.empty()
                    ? stored.result.picture
                    : mended(stored.result, result.strokes, sources(), stored.result.area, line.job()),
                stored.result.area.tl(),
                opened.saved.frame_size,
-               project.finish,
+               lying.finish,
                project.hand_over,
                stored.shooting,
                made_with(result),

@@ -8,6 +8,7 @@
 #include "core/files/safe_write.h"
 #include "core/mend/mended.h"
 #include "core/project/align_series.h"
+#include "core/project/finish_in_plane.h"
 #include "core/project/handed_picture.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
@@ -199,10 +200,13 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
     took("merge");
     const ProjectResult made{{}, {}, from, 0, false, strokes, {}};
     const Frame& reference = series.frames[std::size_t(geometry.reference)];
+    FinishInPlane lying;
+    if (!arguments.finish.no_finish) lying = finish_in_plane(project.finish, series, geometry);
+    if (!lying.problem.empty()) warnings.push_back(lying.problem);
     ToFinish own{mended_picture,
                  area.tl(),
                  series.size(),
-                 arguments.finish.no_finish ? Finish{} : project.finish,
+                 lying.finish,
                  project.hand_over,
                  reference.info.shooting,
                  made_with(made),

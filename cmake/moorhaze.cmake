@@ -1,5 +1,13 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-# What every target of the project shares. No global flags: a target asks for these by name.
+# What every target of the project shares. No global flags: a target asks for these by name; but all are linked alike.
+if(MOORHAZE_FAST_LINKER)
+    include(CheckLinkerFlag)
+    check_linker_flag(CXX -fuse-ld=lld MOORHAZE_HAS_LLD)
+    if(MOORHAZE_HAS_LLD)
+        add_link_options(-fuse-ld=lld)
+    endif()
+endif()
+
 # OPTIMISE: the compiler's level in a release, where neither pictures are computed nor drawn and -O3 would only take time.
 function(moorhaze_target name)
     cmake_parse_arguments(PARSE_ARGV 1 target "" "OPTIMISE" "")

@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "desktop/script.h"
+#include "desktop/session/work/screen_profile.h"
 #include "desktop/view/application.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/theme.h"
@@ -76,6 +77,7 @@ int main(int argc, char** argv) {
     QCoreApplication::setApplicationName(QStringLiteral("Moorhaze"));
     QCoreApplication::setApplicationVersion(QStringLiteral(MOORHAZE_VERSION));
     parser.process(*application);
+    moorhaze::desktop::set_screen_profile(moorhaze::desktop::profile_of_desktop());
     QSettings settings;
     const bool is_light = parser.isSet(light) || settings.value(QStringLiteral("look/light")).toBool();
     moorhaze::desktop::apply_theme(static_cast<QApplication&>(*application), !is_light);

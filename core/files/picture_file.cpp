@@ -211,7 +211,9 @@ ShootingData shooting_of(const std::filesystem::path& file, FileFormat format) {
 /// and upright, and what the libraries themselves hold (measured; JPEG XL works in floats).
 std::size_t decoding_bytes(const codecs::Header& header, FileFormat format, int shrink) {
     const double pixels = double(header.width) * header.height / (double(shrink) * shrink);
-    const double sample = header.bits > 8 ? 2 : 1;
+    const double sample = header.bits > 16  ? 6
+                          : header.bits > 8 ? 2
+                                            : 1;  // floats are read, then made 16 bit
     const double each = format == FileFormat::jpeg   ? 6
                         : format == FileFormat::jxl  ? 28
                         : format == FileFormat::heif ? 12 * sample

@@ -97,7 +97,7 @@ void fill(ShootingData& data, Exiv2::ExifData& exif) {
     Exiv2::Blob blob;
     Exiv2::ExifThumb(exif).erase();
     Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
-    data.exif.assign(blob.begin(), blob.end());
+    data.exif = std::vector<std::uint8_t>(blob.begin(), blob.end());
 }
 
 /// Source: IPTC Photo Metadata Standard 2022, which puts these into the Dublin Core schema.
@@ -140,7 +140,7 @@ bool goes_along(const Exiv2::Exifdatum& entry, bool with_private) {
 
 /// What goes into a finished picture: the shooting data without what belongs to the frame's own file.
 Exiv2::ExifData exif_for(const SaidInFile& said) {
-    const std::vector<std::uint8_t>& of_frame = said.shooting.exif;
+    const std::vector<std::uint8_t>& of_frame = said.shooting.exif.bytes();
     const AboutPicture& about = said.about;
     Exiv2::ExifData exif;
     if (!of_frame.empty()) Exiv2::ExifParser::decode(exif, of_frame.data(), std::uint32_t(of_frame.size()));

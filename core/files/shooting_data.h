@@ -2,11 +2,31 @@
 #pragma once
 #include <cstdint>
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
 
 namespace moorhaze {
+
+/// Bytes that never change and that many values share: those of a camera's notes may be 100 kB a frame.
+class SharedBytes {
+  public:
+    SharedBytes() = default;
+    SharedBytes(std::vector<std::uint8_t> bytes)
+        : bytes_(std::make_shared<const std::vector<std::uint8_t>>(std::move(bytes))) {}
+    bool empty() const { return !bytes_ || bytes_->empty(); }
+    const std::vector<std::uint8_t>& bytes() const {
+        static const std::vector<std::uint8_t> none;
+        return bytes_ ? *bytes_ : none;
+    }
+    bool operator==(const SharedBytes& other) const {
+        return bytes_ == other.bytes_ || bytes() == other.bytes();
+    }
+
+  private:
+    std::shared_ptr<const std::vector<std::uint8_t>> bytes_;
+};
 
 /// What the camera wrote beside the pixels (EXIF 2.32 tags). A value the file does not give is empty.
 struct ShootingData {
@@ -19,9 +39,9 @@ struct ShootingData {
     std::optional<double> sensor_width_mm;   ///< from the focal plane resolution
     std::string camera;                      ///< maker and model
     std::string camera_maker, camera_model;
-    std::string lens;                ///< as the camera names it
-    int orientation = 1;             ///< 1..8, how the stored pixels lie
-    std::vector<std::uint8_t> exif;  ///< all of it, to hand on: a TIFF-structured block
+    std::string lens;     ///< as the camera names it
+    int orientation = 1;  ///< 1..8, how the stored pixels lie
+    SharedBytes exif;     ///< all of it, to hand on: a TIFF-structured block
     bool operator==(const ShootingData&) const = default;
 };
 

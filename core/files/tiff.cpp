@@ -14,8 +14,17 @@ namespace {
 struct Layout {
     int width, height, bits, samples;
     std::uint16_t photometric, planar;
+    bool is_float() const { return bits == 32; }
     bool grey() const { return photometric <= PHOTOMETRIC_MINISBLACK; }
 };
+
+ColourProfile profile_of(const TiffHandle& tiff) {
+    std::uint32_t icc_length = 0;
+    void* icc = nullptr;
+    if (!TIFFGetField(tiff.get(), TIFFTAG_ICCPROFILE, &icc_length, &icc) || icc_length == 0) return {};
+    const auto* bytes = static_cast<const std::uint8_t*>(icc);
+    return {{bytes, bytes + icc_length}};
+}
 
 Layout layout_of(const TiffHandle& tiff, const std::filesystem::path& file) {
     Layout layout{};
@@ -28,10 +37,15 @@ Layout layout_of(const TiffHandle& tiff, const std::filesystem::path& file) {
     layout.samples = tiff.tag<std::uint16_t>(TIFFTAG_SAMPLESPERPIXEL, 1);
     layout.photometric = tiff.tag<std::uint16_t>(TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_MINISBLACK);
     layout.planar = tiff.tag<std::uint16_t>(TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
-    if (layout.bits != 8 && layout.bits != 16)
+    const auto kind = tiff.tag<std::uint16_t>(TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_UINT);
+    if (kind == SAMPLEFORMAT_IEEEFP ? layout.bits != 32 : layout.bits != 8 && layout.bits != 16)
         tiff.unsupported("its samples have " + std::to_string(layout.bits) + " bits");
-    if (tiff.tag<std::uint16_t>(TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_UINT) != SAMPLEFORMAT_UINT)
-        tiff.unsupported("its samples are signed or floating point");
+    if (kind != SAMPLEFORMAT_UINT && kind != SAMPLEFORMAT_IEEEFP)
+        tiff.unsupported("its samples are signed or complex");
+    if (layout.is_float() && profile_of(tiff).icc.empty())
+        tiff.unsupported(
+            "its samples are floating point and no profile says what light they are: save it with its "
+            "profile");
     const bool ycc = layout.photometric == PHOTOMETRIC_YCBCR &&
                      tiff.tag<std::uint16_t>(TIFFTAG_COMPRESSION, COMPRESSION_NONE) == COMPRESSION_JPEG;
     if (layout.photometric == PHOTOMETRIC_PALETTE) tiff.unsupported("it holds a palette");
@@ -45,7 +59,7 @@ Layout layout_of(const TiffHandle& tiff, const std::filesystem::path& file) {
 
 /// All samples, H×W×samples, put together from strips or tiles, interleaved or in planes.
 cv::Mat read_samples(const TiffHandle& tiff, const Layout& layout, const Job& job) {
-    const int depth = layout.bits == 16 ? CV_16U : CV_8U;
+    const int depth = layout.is_float() ? CV_32F : layout.bits == 16 ? CV_16U : CV_8U;
     const std::size_t sample_bytes = std::size_t(layout.bits) / 8;
     cv::Mat all(layout.height, layout.width, CV_MAKETYPE(depth, layout.samples));
     const bool planes = layout.planar == PLANARCONFIG_SEPARATE && layout.samples > 1;
@@ -165,6 +179,12 @@ Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
     const TiffHandle tiff(file, "r");
     const Layout layout = layout_of(tiff, file);
     cv::Mat all = read_samples(tiff, layout, job);
+    // Values of 0 to 1 by the file's profile, as 16 bits; what lies beyond is clipped, what is no number
+    // black.
+    if (layout.is_float()) {
+        cv::patchNaNs(all, 0);
+        all.convertTo(all, CV_16U, 65535);
+    }
     Picture picture;
     picture.pixels.create(all.size(), CV_MAKETYPE(all.depth(), 3));
     const int grey_routes[] = {0, 0, 0, 1, 0, 2}, colour_routes[] = {0, 0, 1, 1, 2, 2};
@@ -180,12 +200,7 @@ Picture decode_tiff(const std::filesystem::path& file, const Job& job) {
         cv::extractChannel(all, picture.alpha, alpha_place);
         if (extra_kinds[0] == EXTRASAMPLE_ASSOCALPHA) unassociate(picture);
     }
-    std::uint32_t icc_length = 0;
-    void* icc = nullptr;
-    if (TIFFGetField(tiff.get(), TIFFTAG_ICCPROFILE, &icc_length, &icc) && icc_length > 0) {
-        const auto* bytes = static_cast<const std::uint8_t*>(icc);
-        picture.profile.icc.assign(bytes, bytes + icc_length);
-    }
+    picture.profile = profile_of(tiff);
     return picture;
 }
 

@@ -248,6 +248,10 @@ bool is_neutral(const Finish& own) {
     return is_neutral(own.framing) && leaves_pixels(own);
 }
 
+bool has_places(const Finish& own) {
+    return own.framing.crop || own.framing.turn_deg != 0 || own.ground.picked || !own.detail.painted.empty();
+}
+
 void check(const Finish& finish) {
     for (const FinishPart part : kFinishParts) with_part(finish, part, [](const auto& own) { check(own); });
 }

@@ -169,6 +169,9 @@ bool is_neutral(const Ground& own);
 bool leaves_pixels(const Finish& own);
 bool is_neutral(const Finish& own);
 
+/// True when something of it lies at a place of the reference plane.
+bool has_places(const Finish& finish);
+
 /// @throws BadParameter naming the first value that is outside its range, what it is and what is allowed.
 void check(const Finish& finish);
 

@@ -14,6 +14,7 @@
 #include "core/finish/noise.h"
 #include "core/finish/tone_mapping.h"
 #include "core/finish/white_balance.h"
+#include "core/picture/continued_colour.h"
 #include "core/picture/fast_math.h"
 #include "core/picture/luma.h"
 #include "core/picture/over_white.h"
@@ -25,6 +26,7 @@ namespace moorhaze {
 namespace {
 
 constexpr int kStripRows = 192;
+constexpr int kResamplingReach = 5;  // px of what a lens's correction and a turn look at
 
 /// The picture at half its size, the mean of the light of 2×2 pixels; transparent ones count by their alpha.
 Picture mean_of_2x2(const Picture& fine, const ToneCurve& curve) {
@@ -232,7 +234,7 @@ class LightSteps {
 std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point corner, int levels,
                                                     const Job& job) {
     if (picture.pixels.empty()) throw BadParameter("there is no picture to finish");
-    picture = with_bits(picture, 16);
+    picture = with_colour_continued(with_bits(picture, 16), kResamplingReach);
     const ToneCurve curve(picture.profile);
     auto subject = std::make_shared<FinishSubject>(FinishSubject{{},
                                                                  {corner, picture.pixels.size()},
@@ -243,6 +245,7 @@ std::shared_ptr<const FinishSubject> finish_subject(Picture picture, cv::Point c
                                                                  {},
                                                                  {},
                                                                  0,
+                                                                 {},
                                                                  {},
                                                                  {}});
     subject->local = local_light_of(picture, curve, job.part(0, 0.4));
@@ -279,6 +282,7 @@ std::shared_ptr<const FinishSubject> with_lens(std::shared_ptr<const FinishSubje
         corrected_for_lens(plain->levels[0], plain->curve, lens, plain->area, frame, job.part(0, 0.7)),
         plain->area.tl(), int(plain->levels.size()), job.part(0.7, 1)));
     made->lens = lens;
+    made->lens_frame = frame;
     made->plain = plain;
     return made;
 }
@@ -301,6 +305,8 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
         throw BadParameter("the ground was not looked for yet");
     const Picture& picture = subject.levels[std::size_t(level)];
     const bool is_turned = !finish.framing.is_off && finish.framing.turn_deg != 0;
+    // At full size what a lens bends and the turn are one resampling.
+    const bool straightens = is_turned && level == 0 && !is_neutral(finish.lens) && finish.lens.straightens;
     const cv::Matx33d own = from_level(level, subject.area.tl());
     const cv::Matx33d turn = is_turned ? own.inv() * to_turned(finish.framing) * own : cv::Matx33d::eye();
     const cv::Matx33d to_picture = turn.inv();
@@ -335,7 +341,10 @@ Picture finished(const FinishSubject& subject, const Finish& finish, int level, 
             const PixelRect strip =
                 PixelRect(reached.x, top - border, reached.width, bottom - top + 2 * border) & reached;
             cv::Mat3f light;
-            if (is_turned) {
+            if (straightens) {
+                light = straightened_light(subject.plain->levels[0], subject.curve, finish.lens, subject.area,
+                                           subject.lens_frame, to_picture, strip, job.quiet());
+            } else if (is_turned) {
                 light = warp_to_linear(picture, subject.curve, {.frame_to_reference = turn, .target = strip},
                                        job.quiet())
                             .pixels;

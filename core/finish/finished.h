@@ -12,7 +12,8 @@
 /// A merged picture finished. The order is always the same, in preview, file and command line:
 ///
 ///   0. lens: straightened and its light evened, as a whole, once (with_lens)
-///   1. framing: turned and cropped, one resampling where it is turned (Lanczos, three lobes)
+///   1. framing: turned and cropped, one resampling where it is turned (Lanczos, three lobes; where a lens is
+///      straightened as well, one for both at full size, cubic)
 ///   2. what lens and sensor added: fringes of colour, noise of luminance and of colour
 ///   3. ground: what of it is mixed into the subject's edge is taken out
 ///   4. light: white balance, exposure; vignette; lights, shadows and clarity
@@ -37,6 +38,7 @@ struct FinishSubject {
     std::optional<cv::Point2d> ground_picked;  ///< what it was found for
     double ground_reach = 0;
     Lens lens;                                   ///< that it was corrected for
+    cv::Size lens_frame;                         ///< of the frame that the area lies in, px
     std::shared_ptr<const FinishSubject> plain;  ///< as it was before that; null where it was not
 };
 

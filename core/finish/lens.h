@@ -20,8 +20,16 @@ std::optional<Lens> lens_of(const ShootingData& shooting);
 /// @param picture  16 bit; transparency moves with it.
 /// @param area     of the frame that it shows;  @param frame  size of the whole frame, px.
 /// @throws BadParameter for a lens that the database has not, FileError without a database, Cancelled.
-/// Thread-safe; peak memory one picture in linear light and one output.
+/// Thread-safe; peak memory one output and some tiles in linear light.
 Picture corrected_for_lens(const Picture& picture, const ToneCurve& curve, const Lens& lens, PixelRect area,
                            cv::Size frame, const Job& job);
+
+/// Light of a part of the straightened picture as it lies when it is turned: resampled once, instead of once
+/// for the lens and once for the turn.
+/// @param to_straight  pixels of the turned picture to those of the straightened one.
+/// @param part         of the turned picture; where it reaches beyond, the border is repeated.
+/// @throws as corrected_for_lens.   Thread-safe; peak memory one output.
+cv::Mat3f straightened_light(const Picture& picture, const ToneCurve& curve, const Lens& lens, PixelRect area,
+                             cv::Size frame, const cv::Matx33d& to_straight, PixelRect part, const Job& job);
 
 }  // namespace moorhaze

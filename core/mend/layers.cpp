@@ -49,43 +49,38 @@ Picture layer_between(const cv::Mat& beneath, const cv::Mat& after, const cv::Ma
 
 }  // namespace
 
-std::vector<MendLayer> mend_layers(const MergeResult& merge, const SharedList<Stroke>& strokes,
-                                   const MendSources& sources, const Job& job) {
-    std::vector<MendLayer> layers;
+void mend_layers(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
+                 const TakeMendLayer& take, const Job& job) {
     const MergePlanes planes = planes_of(merge, sources.frames.series());
-    SharedList<Stroke> before;  // up to the group, and with it
-    for (int first = 0; first < strokes.size();) {
-        int end = first;
-        SharedList<Stroke> group, after = before;
+    const SourcePixels pixels = pixels_of(sources, job);
+    StrokeRendering rendering(merge.picture, planes, strokes, sources.frames.curve(), pixels);
+    for (int first = 0, end = 0; first < strokes.size(); first = end) {
         std::vector<StrokeShape> shapes;
-        while (end < strokes.size() && strokes[end].source == strokes[first].source) {
-            if (!strokes[end].is_off) {
-                group = group.appended(strokes[end]);
-                shapes.push_back(strokes[end].shape);
-            }
-            after = after.appended(strokes[end++]);
+        std::vector<int> group;
+        PixelRect reach;
+        for (; end < strokes.size() && strokes[end].source == strokes[first].source; ++end) {
+            if (strokes[end].is_off) continue;
+            group.push_back(end);
+            shapes.push_back(strokes[end].shape);
+            reach |= reach_of(strokes[end]) & merge.area;
         }
         job.checkpoint(double(first) / strokes.size());
-        PixelRect reach;
-        for (const Stroke& stroke : group) reach |= reach_of(stroke) & merge.area;
-        if (!reach.empty()) {
-            cv::Mat1f share(reach.size(), 0.0f);
-            for (const Stroke& stroke : group) {
-                const cv::Mat1f own = stroke_mask(stroke, reach, planes, job.quiet());
-                share = share + own.mul(1 - share);
-            }
-            if (const PixelRect area = painted_bounds(share, reach); !area.empty()) {
-                const cv::Mat beneath = mended(merge, before, sources, area, job.quiet()).pixels,
-                              made = mended(merge, after, sources, area, job.quiet()).pixels;
-                layers.push_back(
-                    {strokes[first].source, shapes,
-                     layer_between(beneath, made, share(area - reach.tl()), merge.picture.profile), area});
-            }
+        if (reach.empty()) continue;
+        cv::Mat1f share(reach.size(), 0.0f);
+        for (const int stroke : group) {
+            const PixelRect where = reach_of(strokes[stroke]) & reach;
+            if (where.empty()) continue;
+            const cv::Mat1f own = stroke_mask(strokes[stroke], where, planes, job.quiet());
+            cv::Mat1f there = share(where - reach.tl());
+            there += own.mul(1 - there);
         }
-        before = after;
-        first = end;
+        const PixelRect area = painted_bounds(share, reach);
+        if (area.empty()) continue;
+        const cv::Mat beneath = rendering.pixels(first, area, job.quiet()),
+                      made = rendering.pixels(end, area, job.quiet());
+        take({strokes[first].source, shapes,
+              layer_between(beneath, made, share(area - reach.tl()), merge.picture.profile), area});
     }
-    return layers;
 }
 
 }  // namespace moorhaze

@@ -12,11 +12,13 @@ struct MendLayer {
     PixelRect area;                   ///< of the reference plane; only what the strokes reach
 };
 
-/// What was painted as layers, first painted first. Laid over the merge one after the other (in encoded
-/// values, as programs for layered pictures do) they give the mended picture to a step or two of 16 bits:
-/// where a stroke is soft its colour is the one that does so.
-/// @throws as mended().   Thread-safe; peak memory what the layers take and 2 pictures of the largest.
-std::vector<MendLayer> mend_layers(const MergeResult& merge, const SharedList<Stroke>& strokes,
-                                   const MendSources& sources, const Job& job);
+using TakeMendLayer = std::function<void(const MendLayer&)>;
+
+/// What was painted as layers, first painted first, given one after the other. Laid over the merge one after
+/// the other (in encoded values, as programs for layered pictures do) they give the mended picture to a step
+/// or two of 16 bits: where a stroke is soft its colour is the one that does so.
+/// @throws as mended(), and what `take` throws.   Thread-safe; peak memory 4 pictures of the largest layer.
+void mend_layers(const MergeResult& merge, const SharedList<Stroke>& strokes, const MendSources& sources,
+                 const TakeMendLayer& take, const Job& job);
 
 }  // namespace moorhaze

@@ -6,6 +6,7 @@
 
 #include "core/mend/grown.h"
 #include "core/mend/healing_place.h"
+#include "core/mend/stroke_rendering.h"
 #include "core/mend/thing.h"
 
 namespace moorhaze {
@@ -34,15 +35,6 @@ SourcePart part_of(const ResultSources& results, ResultId id, PixelRect area, co
     return {warped.pixels, std::move(warped.covered)};
 }
 
-/// Refers to the sources and the job.
-SourcePixels pixels_of(const MendSources& sources, const Job& job) {
-    return [&](const StrokeSource& from, PixelRect where) {
-        if (const auto* frame = std::get_if<FrameId>(&from))
-            return part_of(sources.frames, *frame, where, job.quiet());
-        return part_of(sources.results, std::get<ResultId>(from), where, sources.frames.curve(), job.quiet());
-    };
-}
-
 /// The depth of what a stroke brings to a place, a frame number; 0: the merge's own.
 float depth_brought(const Stroke& stroke, cv::Point place, const FrameSource& frames) {
     const FrameId* frame = std::get_if<FrameId>(&stroke.source);
@@ -54,6 +46,14 @@ float depth_brought(const Stroke& stroke, cv::Point place, const FrameSource& fr
 }
 
 }  // namespace
+
+SourcePixels pixels_of(const MendSources& sources, const Job& job) {
+    return [&](const StrokeSource& from, PixelRect where) {
+        if (const auto* frame = std::get_if<FrameId>(&from))
+            return part_of(sources.frames, *frame, where, job.quiet());
+        return part_of(sources.results, std::get<ResultId>(from), where, sources.frames.curve(), job.quiet());
+    };
+}
 
 std::optional<cv::Matx33d> between_planes(const Series& from_series, const SeriesGeometry& from,
                                           const Series& to_series, const SeriesGeometry& to) {

@@ -4,7 +4,7 @@
 #include <memory>
 #include <optional>
 
-#include "core/mend/strokes.h"
+#include "core/mend/stroke_rendering.h"
 #include "core/merge/frame_source.h"
 #include "core/merge/merge.h"
 
@@ -22,6 +22,9 @@ struct MendSources {
     const FrameSource& frames;  ///< of the series and geometry that the mended merge was made from
     ResultSources results = {};
 };
+
+/// What strokes bring, for rendering them.   @return refers to the sources and to the job.
+SourcePixels pixels_of(const MendSources& sources, const Job& job);
 
 /// How pixels of one reference plane lie in another; nothing where the frame that one is the plane of was not
 /// registered in the other.

@@ -5,8 +5,8 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/mend/eased.h"
 #include "core/mend/grown.h"
-#include "core/mend/tone_match.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -14,9 +14,8 @@ namespace {
 
 /// Larger than every picture, small enough to be added to.
 constexpr int kEverywhere = 1 << 24;
-constexpr int kSpeck = 6;     // px; untrusted places of less than twice that across are no backdrop
-constexpr int kToneRim = 12;  // px around a stroke that its source's tone is matched to
-constexpr int kBits = 4;      // of a pixel's fraction that outlines are drawn with
+constexpr int kSpeck = 6;  // px; untrusted places of less than twice that across are no backdrop
+constexpr int kBits = 4;   // of a pixel's fraction that outlines are drawn with
 
 void check(const Stroke& stroke) {
     if (stroke.radius_px < 0.5) throw BadParameter("a brush is at least 1 px wide");
@@ -35,11 +34,6 @@ Nearest nearest_on(const StrokePoint& a, const StrokePoint& b, double x, double 
         square > 0 ? std::clamp(((x - a.x_px) * dx + (y - a.y_px) * dy) / square, 0.0, 1.0) : 0.0;
     return {std::hypot(x - a.x_px - along * dx, y - a.y_px - along * dy),
             std::lerp(a.pressure, b.pressure, along)};
-}
-
-/// An even start and end.
-double eased(double t) {
-    return t * t * (3 - 2 * t);
 }
 
 /// How much of the brush reaches a place so far from its middle.
@@ -90,12 +84,6 @@ cv::Mat1f mask_of(const AlongPath&, const Stroke& stroke, PixelRect area, const 
         }
     });
     return mask;
-}
-
-bool leads_somewhere(const Stroke& fade) {
-    if (fade.points.size() < 2) return false;
-    const StrokePoint &from = fade.points.front(), &to = fade.points.back();
-    return std::hypot(to.x_px - from.x_px, to.y_px - from.y_px) >= 1;
 }
 
 cv::Mat1f mask_of(const FadeAcross&, const Stroke& stroke, PixelRect area, const MergePlanes&,
@@ -215,6 +203,12 @@ cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& p
                       stroke.shape);
 }
 
+bool leads_somewhere(const Stroke& fade) {
+    if (fade.points.size() < 2) return false;
+    const StrokePoint &from = fade.points.front(), &to = fade.points.back();
+    return std::hypot(to.x_px - from.x_px, to.y_px - from.y_px) >= 1;
+}
+
 double fade_place(const Stroke& stroke, double x_px, double y_px) {
     const StrokePoint &from = stroke.points.front(), &to = stroke.points.back();
     const double dx = to.x_px - from.x_px, dy = to.y_px - from.y_px;
@@ -249,164 +243,6 @@ Painted painted_on(const SharedList<Stroke>& strokes, PixelRect area, const Merg
         });
     }
     return painted;
-}
-
-namespace {
-
-/// A merge's light with strokes over it, in order.
-class Rendering {
-  public:
-    Rendering(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
-              const ToneCurve& curve, const SourcePixels& source)
-        : merge_(merge), planes_(planes), strokes_(strokes), curve_(curve), source_(source) {}
-
-    /// @param area  inside the merge.
-    cv::Mat3f over(PixelRect area, const Job& job) {
-        // What strokes look at besides their own places is rendered, too.
-        PixelRect all = area;
-        std::vector<std::pair<const Stroke*, PixelRect>> touching;  // and what each changes
-        for (int i = strokes_.size() - 1; i >= 0; --i) {
-            const Stroke& stroke = strokes_[i];
-            if (stroke.is_off || (reach_of(stroke) & all).empty()) continue;
-            const PixelRect where = matches_tone(stroke) ? around(stroke) : reach_of(stroke) & all;
-            touching.emplace_back(&stroke, where);
-            all |= looked_at(stroke, where);
-        }
-        const cv::Mat3f merged = merged_light(all);
-        cv::Mat3f mended = touching.empty() ? merged : cv::Mat3f(merged.clone());
-        for (auto own = touching.rbegin(); own != touching.rend(); ++own) {
-            lay_over(*own->first, own->second, all, merged, mended, job);
-            job.checkpoint();
-        }
-        return mended(area - all.tl());
-    }
-
-    cv::Mat3f merged_light(PixelRect area) const {
-        return to_linear({merge_.pixels(area - planes_.area.tl()), {}, merge_.profile}, curve_);
-    }
-
-  private:
-    /// What a stroke needs of the picture beneath it to change `where`.
-    PixelRect looked_at(const Stroke& stroke, PixelRect where) const {
-        const auto* place = std::get_if<FromPlace>(&stroke.source);
-        return place ? where | ((where + cv::Point(place->dx_px, place->dy_px)) & planes_.area) : where;
-    }
-
-    /// A stroke and the rim that its tone is matched to.
-    PixelRect around(const Stroke& stroke) const { return grown(reach_of(stroke), kToneRim) & planes_.area; }
-
-    static bool matches_tone(const Stroke& stroke) {
-        return stroke.match_tone && !std::holds_alternative<WipeBack>(stroke.source) &&
-               (std::holds_alternative<AlongPath>(stroke.shape) ||
-                std::holds_alternative<WithinOutline>(stroke.shape));
-    }
-
-    SourcePart part_of(const Stroke& stroke, PixelRect where, PixelRect all, const cv::Mat3f& merged,
-                       const cv::Mat3f& mended) const {
-        if (std::holds_alternative<WipeBack>(stroke.source)) return {merged(where - all.tl()), {}};
-        if (const auto* fade = std::get_if<FadeAcross>(&stroke.shape); fade && !fade->through.empty())
-            return faded_through(*fade, stroke, where);
-        const auto* place = std::get_if<FromPlace>(&stroke.source);
-        if (!place) return source_(stroke.source, where);
-        const cv::Point offset(place->dx_px, place->dy_px);
-        const PixelRect there = (where + offset) & planes_.area;
-        SourcePart part{cv::Mat3f(where.size(), cv::Vec3f(0, 0, 0)), {}};
-        const PixelRect here = there - offset - where.tl();
-        if (!there.empty()) mended(there - all.tl()).copyTo(part.light(here));
-        for (int y = 0; y < where.height; ++y)
-            part.covered.push_back(y >= here.y && y < here.br().y ? RowSpan{here.x, here.br().x}
-                                                                  : RowSpan{0, 0});
-        return part;
-    }
-
-    /// The frames of a fade, each passing into the next.
-    SourcePart faded_through(const FadeAcross& fade, const Stroke& stroke, PixelRect where) const {
-        SourcePart part{cv::Mat3f(where.size(), cv::Vec3f(0, 0, 0)), {}};
-        if (!leads_somewhere(stroke)) return part;
-        double least = 1e300, most = 0;  // a fade runs evenly: its ends lie in the corners
-        for (const double x : {where.x, where.br().x - 1})
-            for (const double y : {where.y, where.br().y - 1}) {
-                const double place = fade_place(stroke, x, y);
-                least = std::min(least, place), most = std::max(most, place);
-            }
-        std::vector<StrokeSource> sources(fade.through.begin(), fade.through.end());
-        sources.push_back(stroke.source);
-        for (std::size_t i = 0; i < sources.size(); ++i) {
-            const double own = double(i + 1);
-            // The first holds from the beginning on: there the mask passes into the picture.
-            if (most <= own - 1 && i > 0) break;
-            if (least >= own + 1) continue;
-            const SourcePart brought = source_(sources[i], where);
-            if (part.covered.empty()) part.covered = brought.covered;
-            for (std::size_t y = 0; y < brought.covered.size(); ++y)
-                part.covered[y] = {std::max(part.covered[y].begin, brought.covered[y].begin),
-                                   std::min(part.covered[y].end, brought.covered[y].end)};
-            for_rows(where.height, Job{}, [&](int y) {
-                for (int x = 0; x < where.width; ++x) {
-                    const double place = std::max(1.0, fade_place(stroke, where.x + x, where.y + y));
-                    const double away = std::abs(place - own);
-                    if (away < 1) part.light(y, x) += float(eased(1 - away)) * brought.light(y, x);
-                }
-            });
-        }
-        return part;
-    }
-
-    void lay_over(const Stroke& stroke, PixelRect where, PixelRect all, const cv::Mat3f& merged,
-                  cv::Mat3f& mended, const Job& job) const {
-        const cv::Mat1f mask = stroke_mask(stroke, where, planes_, job.quiet());
-        SourcePart part = part_of(stroke, where, all, merged, mended);
-        if (part.light.size() != mask.size()) throw BadParameter("the source does not cover the stroke");
-        cv::Mat3f onto = mended(where - all.tl());
-        if (matches_tone(stroke))
-            part.light = tone_matched(part.light, part.covered, onto, mask, job.quiet());
-        const cv::Mat3f& from = part.light;
-        for_rows(where.height, job.quiet(), [&](int y) {
-            const RowSpan span =
-                part.covered.empty() ? RowSpan{0, where.width} : part.covered[std::size_t(y)];
-            for (int x = span.begin; x < span.end; ++x)
-                if (const float share = mask(y, x); share > 0)
-                    onto(y, x) += share * (from(y, x) - onto(y, x));
-        });
-    }
-
-    const Picture& merge_;
-    const MergePlanes& planes_;
-    const SharedList<Stroke>& strokes_;
-    const ToneCurve& curve_;
-    const SourcePixels& source_;
-};
-
-}  // namespace
-
-cv::Mat3f light_beneath(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
-                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
-    area &= planes.area;
-    if (area.empty()) return {};
-    return Rendering(merge, planes, strokes, curve, source).over(area, job).clone();
-}
-
-cv::Mat render_strokes(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
-                       PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job) {
-    area &= planes.area;
-    if (area.empty()) return {};
-    cv::Mat out = merge.pixels(area - planes.area.tl()).clone();
-    if (std::none_of(strokes.begin(), strokes.end(), [&](const Stroke& stroke) {
-            return !stroke.is_off && !(reach_of(stroke) & area).empty();
-        }))
-        return out;
-    Rendering rendering(merge, planes, strokes, curve, source);
-    const cv::Mat3f merged = rendering.merged_light(area), mended = rendering.over(area, job);
-    // Untouched pixels keep their very bits.
-    const Picture encoded = from_linear(mended, curve, merge.profile);
-    for_rows(out.rows, job.quiet(), [&](int y) {
-        const auto *before = merged.ptr<float>(y), *after = mended.ptr<float>(y);
-        const auto* fresh = encoded.pixels.ptr<ushort>(y);
-        auto* target = out.ptr<ushort>(y);
-        for (int i = 0; i < 3 * out.cols; ++i)
-            if (before[i] != after[i]) target[i] = fresh[i];
-    });
-    return out;
 }
 
 }  // namespace moorhaze

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <compare>
-#include <functional>
 #include <variant>
 
 #include "core/align/series_geometry.h"
@@ -102,6 +101,9 @@ struct MergePlanes {
 /// @throws BadParameter for a rule about a plane that the merge has not.
 cv::Mat1f stroke_mask(const Stroke& stroke, PixelRect area, const MergePlanes& planes, const Job& job);
 
+/// False for a fade of fewer than two points, or of two that lie together: it changes nothing.
+bool leads_somewhere(const Stroke& fade);
+
 /// How far a place has come in a fade: 0 is the picture itself, then each frame passed through, in order, and
 /// the source, which is the last.   @param stroke  a fade of two points.
 double fade_place(const Stroke& stroke, double x_px, double y_px);
@@ -113,26 +115,5 @@ struct Painted {
 };
 Painted painted_on(const SharedList<Stroke>& strokes, PixelRect area, const MergePlanes& planes,
                    const Job& job);
-
-/// What a source shows over an area of the reference plane.
-struct SourcePart {
-    cv::Mat3f light;               ///< linear
-    std::vector<RowSpan> covered;  ///< columns of each row that it has pixels for; empty: all of them
-};
-/// Gives a source's pixels over `area`; never asked for the merge itself.
-using SourcePixels = std::function<SourcePart(const StrokeSource& source, PixelRect area)>;
-
-/// The merge with all strokes rendered over it, in order, in linear light; only `area` is computed. What a
-/// source does not cover stays as it is.
-/// @param merge   16-bit picture whose top left lies at that of `planes.area`.
-/// @param source  never asked for WipeBack or FromPlace.
-/// @return        pixels of `area` (cut to the merge), CV_16UC3.
-/// @throws BadParameter, Cancelled, and what `source` throws.   Thread-safe when `source` is.
-cv::Mat render_strokes(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
-                       PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job);
-
-/// The picture as it is beneath a new stroke, linear.
-cv::Mat3f light_beneath(const Picture& merge, const MergePlanes& planes, const SharedList<Stroke>& strokes,
-                        PixelRect area, const ToneCurve& curve, const SourcePixels& source, const Job& job);
 
 }  // namespace moorhaze

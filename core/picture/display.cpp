@@ -9,15 +9,19 @@
 namespace moorhaze {
 namespace {
 
-/// The way to sRGB; none when the picture is sRGB or its profile cannot be used.
-TransformHandle way_to_screen(const Picture& picture) {
-    if (picture.profile.icc.empty()) return nullptr;
-    const ProfileHandle own = open_profile(picture.profile);
-    if (!own || cmsGetColorSpace(own.get()) != cmsSigRgbData) return nullptr;
-    const ProfileHandle srgb = open_profile({});
+/// sRGB for what is no profile of RGB.
+ProfileHandle usable(const ColourProfile& profile) {
+    ProfileHandle own = open_profile(profile);
+    return own && cmsGetColorSpace(own.get()) == cmsSigRgbData ? std::move(own) : open_profile({});
+}
+
+/// The way to the screen's colours; none when they are the picture's.
+TransformHandle way_to_screen(const Picture& picture, const ColourProfile& screen) {
+    if (picture.profile == screen) return nullptr;
+    const ProfileHandle own = usable(picture.profile), shown = usable(screen);
     // NOCACHE: rows are converted by several threads at once.
     return TransformHandle(cmsCreateTransform(own.get(), picture.bits() == 8 ? TYPE_RGB_8 : TYPE_RGB_16,
-                                              srgb.get(), TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC,
+                                              shown.get(), TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC,
                                               cmsFLAGS_NOCACHE));
 }
 
@@ -45,14 +49,14 @@ void halve(const cv::Mat4b& fine, cv::Mat4b& half, PixelRect area) {
 
 }  // namespace
 
-cv::Mat4b to_display(const Picture& picture, const Job& job) {
-    const TransformHandle way = way_to_screen(picture);
-    cv::Mat4b screen(picture.pixels.size());
+cv::Mat4b to_display(const Picture& picture, const Job& job, const ColourProfile& screen) {
+    const TransformHandle way = way_to_screen(picture, screen);
+    cv::Mat4b shown(picture.pixels.size());
     const bool deep = picture.bits() == 16;
-    for_rows(screen.rows, job, [&](int y) {
-        std::vector<std::uint8_t> row(3 * std::size_t(screen.cols));
+    for_rows(shown.rows, job, [&](int y) {
+        std::vector<std::uint8_t> row(3 * std::size_t(shown.cols));
         if (way) {
-            cmsDoTransform(way.get(), picture.pixels.ptr(y), row.data(), cmsUInt32Number(screen.cols));
+            cmsDoTransform(way.get(), picture.pixels.ptr(y), row.data(), cmsUInt32Number(shown.cols));
         } else if (deep) {
             const auto* from = picture.pixels.ptr<std::uint16_t>(y);
             for (std::size_t i = 0; i < row.size(); ++i)
@@ -60,13 +64,13 @@ cv::Mat4b to_display(const Picture& picture, const Job& job) {
         } else {
             std::copy_n(picture.pixels.ptr(y), row.size(), row.data());
         }
-        cv::Vec4b* out = screen[y];
-        for (int x = 0; x < screen.cols; ++x) {
+        cv::Vec4b* out = shown[y];
+        for (int x = 0; x < shown.cols; ++x) {
             const std::uint8_t* rgb = row.data() + 3 * x;
             out[x] = {rgb[2], rgb[1], rgb[0], 255};
         }
         if (picture.alpha.empty()) return;
-        for (int x = 0; x < screen.cols; ++x) {
+        for (int x = 0; x < shown.cols; ++x) {
             const int alpha =
                 deep ? picture.alpha.at<std::uint16_t>(y, x) / 257 : picture.alpha.at<std::uint8_t>(y, x);
             if (alpha < 255)
@@ -74,12 +78,12 @@ cv::Mat4b to_display(const Picture& picture, const Job& job) {
                     out[x][channel] = over_surround(out[x][channel], alpha);
         }
     });
-    return screen;
+    return shown;
 }
 
-std::vector<cv::Mat4b> display_levels(const Picture& picture, const Job& job) {
+std::vector<cv::Mat4b> display_levels(const Picture& picture, const Job& job, const ColourProfile& screen) {
     constexpr int kSmallest = 64;
-    std::vector<cv::Mat4b> levels{to_display(picture, job)};
+    std::vector<cv::Mat4b> levels{to_display(picture, job, screen)};
     while (std::max(levels.back().cols, levels.back().rows) > kSmallest) {
         job.checkpoint();
         cv::Mat4b half((levels.back().rows + 1) / 2, (levels.back().cols + 1) / 2);

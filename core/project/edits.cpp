@@ -132,9 +132,9 @@ Project without_result(Project project, ResultId result) {
     return project;
 }
 
-Project with_finish(Project project, const Finish& finish) {
+Project with_finish(Project project, const Finish& finish, std::optional<FrameId> plane) {
     check(finish);
-    project.finish = finish;
+    project.finish = {finish, has_places(finish) ? plane : std::nullopt};
     return project;
 }
 
@@ -272,7 +272,7 @@ Project with_result_asked_for(Project project, ResultId result) {
 }
 
 Project with_saved(Project project, ResultId result, const SharedList<Stroke>& strokes,
-                   const Finish& finish) {
+                   const PlacedFinish& finish) {
     return with_changed(std::move(project), result, [&](ProjectResult& own) {
         own.saved_strokes = strokes;
         own.saved_finish = finish;

@@ -27,8 +27,9 @@ Project with_stroke(Project project, ResultId result, const Stroke& stroke);
 Project with_ignored(Project project, ResultId result, const SharedList<IgnoredPlace>& ignored);
 Project with_title(Project project, ResultId result, const std::string& title);
 Project without_result(Project project, ResultId result);
+/// @param plane  as PlacedFinish has it; left out for a finish without places.
 /// @throws BadParameter for values outside their ranges.
-Project with_finish(Project project, const Finish& finish);
+Project with_finish(Project project, const Finish& finish, std::optional<FrameId> plane);
 Project with_hand_over(Project project, const HandOver& hand_over);
 Project with_shooting(Project project, const Shooting& shooting);
 /// Another series of the same card, or the open one cut or joined: nothing of what was decided about the
@@ -59,6 +60,7 @@ Project with_frame_paths(Project project,
 /// A result that nobody asked for takes the place of one that nobody asked for and nobody used.
 Project with_result(Project project, const ProjectResult& result);
 Project with_result_asked_for(Project project, ResultId result);
-Project with_saved(Project project, ResultId result, const SharedList<Stroke>& strokes, const Finish& finish);
+Project with_saved(Project project, ResultId result, const SharedList<Stroke>& strokes,
+                   const PlacedFinish& finish);
 
 }  // namespace moorhaze

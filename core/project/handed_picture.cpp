@@ -2,7 +2,6 @@
 #include "core/project/handed_picture.h"
 
 #include <algorithm>
-#include <opencv2/core.hpp>
 
 #include "core/finish/framing.h"
 #include "core/mend/layers.h"
@@ -19,21 +18,13 @@ Picture framed(const FinishSubject& subject, const Framing& framing, const Lens&
     return finished(subject, finish, 0, part, job);
 }
 
-/// A picture in a larger one, transparent around it. Its border's colours go on for some pixels, so that what
-/// is resampled there mixes in no others.
+/// A picture in a larger one, transparent around it.
 Picture on_larger(const Picture& picture, PixelRect area, PixelRect larger) {
-    constexpr int kRim = 4;
     const cv::Rect own = area - larger.tl();
     Picture made{cv::Mat(larger.size(), picture.pixels.type(), cv::Scalar::all(0)),
                  cv::Mat(larger.size(), CV_MAKETYPE(picture.pixels.depth(), 1), cv::Scalar(0)),
                  picture.profile};
-    const cv::Rect with_rim =
-        cv::Rect(own.x - kRim, own.y - kRim, own.width + 2 * kRim, own.height + 2 * kRim) &
-        cv::Rect({}, larger.size());
-    cv::Mat rimmed;
-    cv::copyMakeBorder(picture.pixels, rimmed, own.y - with_rim.y, with_rim.br().y - own.br().y,
-                       own.x - with_rim.x, with_rim.br().x - own.br().x, cv::BORDER_REPLICATE);
-    rimmed.copyTo(made.pixels(with_rim));
+    picture.pixels.copyTo(made.pixels(own));
     if (picture.alpha.empty())
         made.alpha(own) = picture.bits() == 16 ? 65535 : 255;
     else
@@ -108,8 +99,9 @@ void layers_of(const MergeResult& merge, const SharedList<Stroke>& strokes, cons
     };
     add("merge", merge.picture, merge.area);
     const MergePlanes planes = planes_of(merge, sources.frames.series());
-    for (const MendLayer& layer : mend_layers(merge, strokes, sources, job))
-        add(name_of(layer, planes.frames), layer.picture, layer.area);
+    mend_layers(
+        merge, strokes, sources,
+        [&](const MendLayer& layer) { add(name_of(layer, planes.frames), layer.picture, layer.area); }, job);
 }
 
 std::optional<RawRendering> raw_rendering_of(const Frame& frame, const Development& development) {

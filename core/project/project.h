@@ -90,6 +90,14 @@ struct MadeFrom {
     bool operator==(const MadeFrom&) const = default;
 };
 
+/// A finish, and which reference plane its places lie in: crop, turn, ground and painted sharpening.
+struct PlacedFinish {
+    Finish finish;
+    /// The reference frame whose pixels they are; none: those of whichever plane it is used in.
+    std::optional<FrameId> plane;
+    bool operator==(const PlacedFinish&) const = default;
+};
+
 /// A finished merge with what was painted on it.
 struct ProjectResult {
     ResultId id;
@@ -101,7 +109,7 @@ struct ProjectResult {
     /// The strokes it was last exported with; none: never.
     std::optional<SharedList<Stroke>> saved_strokes;
     SharedList<IgnoredPlace> ignored = {};  ///< doubtful places that shall stay as they are
-    Finish saved_finish = {};               ///< the finish it was last exported with
+    PlacedFinish saved_finish = {};         ///< the finish it was last exported with
 
     bool is_saved() const { return saved_strokes && *saved_strokes == strokes; }
     /// True when closing would lose something that a person made or asked for.
@@ -139,7 +147,9 @@ struct Project {
     SharedList<CardSeries> card;    ///< all series that were found together; empty: this one alone
     std::optional<int> card_place;  ///< of the open series
     Shooting shooting;
-    Finish finish;  ///< of every result: a new merge is finished as the one before was
+    /// Of every result: a new merge is finished as the one before was, carried over to its own plane (see
+    /// finish_in_plane.h).
+    PlacedFinish finish;
     HandOver hand_over;
     bool operator==(const Project&) const = default;
 };

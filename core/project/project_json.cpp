@@ -120,6 +120,11 @@ SnagKind snag_kind_of(const Json& json) {
     }
 }
 
+void write_finish(Json& json, const char* name, const char* plane, const PlacedFinish& own) {
+    if (own.finish != Finish{}) json[name] = parsed_json(json_of(own.finish));
+    if (own.plane) json[plane] = own.plane->value;
+}
+
 Json json_of(const ProjectResult& own) {
     Json json{{"id", own.id.value},
               {"title", own.title},
@@ -135,7 +140,7 @@ Json json_of(const ProjectResult& own) {
             json["saved_with_first"] = own.saved_strokes->size();
         else
             json["saved_with"] = json_of(*own.saved_strokes);
-        if (own.saved_finish != Finish{}) json["saved_finish"] = parsed_json(json_of(own.saved_finish));
+        write_finish(json, "saved_finish", "saved_finish_plane", own.saved_finish);
     }
     return json;
 }
@@ -213,7 +218,7 @@ class ProjectReader {
         }
         if (const Json* place = members.find("card_place")) own.card_place = place->get<int>();
         if (const Json* shooting = members.find("shooting")) read_shooting(*shooting, own);
-        if (const Json* finish = members.find("finish")) own.finish = finish_of(json_text(*finish));
+        own.finish = finish_of_members(members, "finish", "finish_plane");
         if (const Json* hand_over = members.find("hand_over"))
             own.hand_over = hand_over_of(json_text(*hand_over));
         end(members);
@@ -228,6 +233,13 @@ class ProjectReader {
         if (const Json* found = members.find(key)) return *found;
         throw FileError(std::string("is damaged (it does not say its ") + key + ")");
     }
+    static PlacedFinish finish_of_members(Members& members, const char* name, const char* plane) {
+        PlacedFinish own;
+        if (const Json* finish = members.find(name)) own.finish = finish_of(json_text(*finish));
+        own.plane = id_of(members, plane);
+        return own;
+    }
+
     static std::optional<FrameId> id_of(Members& members, const char* key) {
         const Json* found = members.find(key);
         return found ? std::optional(FrameId{found->get<int>()}) : std::nullopt;
@@ -374,8 +386,7 @@ class ProjectReader {
         } else if (const Json* saved = members.find("saved_with")) {
             own.saved_strokes = strokes_of(*saved);
         }
-        if (const Json* finish = members.find("saved_finish"))
-            own.saved_finish = finish_of(json_text(*finish));
+        own.saved_finish = finish_of_members(members, "saved_finish", "saved_finish_plane");
         end(members);
         return own;
     }
@@ -438,7 +449,7 @@ std::string to_json(const Project& own, const std::filesystem::path& folder) {
     if (own.shooting.near_mark_mm) shooting["near_mark_mm"] = *own.shooting.near_mark_mm;
     if (own.shooting.far_mark_mm) shooting["far_mark_mm"] = *own.shooting.far_mark_mm;
     json["shooting"] = std::move(shooting);
-    if (own.finish != Finish{}) json["finish"] = parsed_json(json_of(own.finish));
+    write_finish(json, "finish", "finish_plane", own.finish);
     if (own.hand_over != HandOver{}) json["hand_over"] = parsed_json(json_of(own.hand_over));
     return json_text(json, 1) + "\n";
 }

@@ -235,7 +235,7 @@ Recipe recipe_of(const Project& project) {
     MergeRule merge{project.merge, share_of(project, project.merge.backdrop)};
     merge.choice.backdrop = {};
     recipe.merges = {merge};
-    recipe.finish = without_painted(project.finish);
+    recipe.finish = without_painted(project.finish.finish);
     recipe.hand_over = project.hand_over;
     recipe.hand_over->article.clear();  // each series has its own
     recipe.doubts = DoubtLimits{};
@@ -390,7 +390,7 @@ Project with_recipe(Project project, const Recipe& recipe) {
     if (recipe.area) project = with_kept(std::move(project), *recipe.area);
     // The camera stood still: what all views share is the plane of the same frame, the whole of it.
     if (recipe.turntable) project = with_kept(std::move(project), KeptArea::reference);
-    if (recipe.finish) project = with_finish(std::move(project), *recipe.finish);
+    if (recipe.finish) project = with_finish(std::move(project), *recipe.finish, {});
     if (recipe.hand_over) project = with_hand_over(std::move(project), *recipe.hand_over);
     return project;
 }

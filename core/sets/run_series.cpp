@@ -11,6 +11,7 @@
 #include "core/focus/profile_cache.h"
 #include "core/project/align_series.h"
 #include "core/project/edits.h"
+#include "core/project/finish_in_plane.h"
 #include "core/project/handed_picture.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
@@ -189,9 +190,12 @@ class SeriesRun {
         const Frame& reference = series_.frames[std::size_t(geometry_.reference)];
         std::vector<std::string> same_for_all;
         // Views of a turntable are finished when all are there.
-        const Finish finish = plan_.recipe.turntable ? Finish{}
-                                                     : fitting(project_.finish, merge.area,
-                                                               place == 0 ? record_.reasons : same_for_all);
+        Finish finish;
+        if (!plan_.recipe.turntable) {
+            const FinishInPlane lying = finish_in_plane(project_.finish, series_, geometry_);
+            if (!lying.problem.empty() && place == 0) doubt(lying.problem);
+            finish = fitting(lying.finish, merge.area, place == 0 ? record_.reasons : same_for_all);
+        }
         auto subject = finish_subject(merge.picture, merge.area.tl(), 1, job.quiet());
         subject = prepared(subject, finish, series_.size(), job.quiet());
         HandedPicture handed = handed_picture(subject, finish, job.quiet());

@@ -5,6 +5,13 @@
 
 namespace moorhaze::desktop {
 
+Session::Session(const std::array<QColor, 256>& depth_colours) : result_look(*this, merging, depth_colours) {}
+
+Session::~Session() {
+    jobs.cancel_and_wait();
+    exports.cancel_and_wait();
+}
+
 void Session::set_memory_mb(int megabytes) {
     memory_mb_ = megabytes;
     decode_budget().set_bytes(std::size_t(std::max(1, megabytes)) << 20);

@@ -32,12 +32,10 @@ namespace moorhaze::desktop {
 /// interface's thread.
 struct Session : SessionBase {
     /// @param depth_colours  near to far, for what is looked at over a result.
-    explicit Session(const std::array<QColor, 256>& depth_colours = {})
-        : result_look(*this, merging, depth_colours) {}
-    ~Session() {
-        jobs.cancel_and_wait();
-        exports.cancel_and_wait();
-    }
+    explicit Session(const std::array<QColor, 256>& depth_colours = {});
+    // Both away from here: within the header every file that sees it would make all derived values'
+    // templates.
+    ~Session();
 
     /// What everything together may take; a change holds at once.
     int memory_mb() const { return memory_mb_; }

@@ -532,7 +532,7 @@ TEST_CASE("merge finishes what it merged, and a project's picture as it was deci
     const Picture expected = finished(*finish_subject(plain, {}, 1, {}), finish, {});
     CHECK(cv::norm(brighter.pixels, expected.pixels, cv::NORM_INF) == 0);
     Project project = with_series({}, series, {}, std::nullopt);
-    project = with_finish(project, finish);
+    project = with_finish(project, finish, {});
     save_project(scratch / "kept" / "heath" / "heath.moorhaze", {project, {}, series.size()});
     const std::string kept = (scratch / "kept" / "heath").string();
     CHECK(cv::norm(merged(kept, "kept.tif", "").pixels, expected.pixels, cv::NORM_INF) == 0);
@@ -551,7 +551,7 @@ TEST_CASE("a project's result is finished though its frames are gone", "[cli][fi
     const MergeResult merged = merge_series(series, geometry, from, 0, {}, {});
     Finish finish;
     finish.light.exposure_ev = 0.5;
-    project = with_finish(with_result(project, {{1}, "Even blend 1", from, 1, false, {}, {}}), finish);
+    project = with_finish(with_result(project, {{1}, "Even blend 1", from, 1, false, {}, {}}), finish, {});
     const auto folder = scratch / "kept" / "heath";
     save_project(folder / "heath.moorhaze", {project, {}, series.size()});
     write_result(folder, {1}, merged, geometry, from, {}, {});

@@ -301,3 +301,41 @@ TEST_CASE("a command that is asked to end leaves no part of a file, and what can
     const auto full = test::run(std::string("(" MOORHAZE_CLI " simulate --list > /dev/full)"));
     CHECK(full.code == 1);
 }
+
+TEST_CASE("a picture that the disc has no room for is said in every format, and leaves nothing",
+          "[cli][strangers]") {
+    const test::Scratch scratch;
+    // Grain, so that no format makes it small.
+    std::mt19937 random(11);
+    Picture grainy{cv::Mat(180, 240, CV_16UC3), {}, {}};
+    for (int y = 0; y < grainy.height(); ++y)
+        for (int x = 0; x < grainy.width(); ++x)
+            for (int c = 0; c < 3; ++c) grainy.pixels.at<cv::Vec3w>(y, x)[c] = std::uint16_t(random());
+    const fs::path frame = scratch / "frame.png";
+    write_picture(frame, grainy, {}, {}, {});
+    for (const char* ending : {".tif", ".jpg", ".png", ".jxl", ".ora"}) {
+        const fs::path out = scratch / (std::string("picture") + ending);
+        const std::string finish = std::string(MOORHAZE_CLI) + " finish " + frame.string() + " -o " +
+                                   out.string() + " --keywords bog --title cotton --overwrite --quiet";
+        REQUIRE(test::run(finish).code == 0);
+        const std::string whole = test::read_all(out);
+        const auto blocks = long(whole.size()) / 512;
+        REQUIRE(blocks > 8);
+        fs::remove(out);
+        // Room for nothing, for some of it, and for all but the last block; a picture that is there stays.
+        for (const long room : {0L, blocks / 3, blocks - 1})
+            for (const bool was_there : {false, true}) {
+                INFO(ending << ", " << room << " of " << blocks << " blocks"
+                            << (was_there ? ", replacing" : ""));
+                if (was_there) test::write_all(out, whole);
+                const auto ran = test::run("ulimit -f " + std::to_string(room) + "; trap '' XFSZ; " + finish);
+                CHECK(ran.code == 1);
+                CHECK_THAT(ran.text, Catch::Contains("picture"));
+                CHECK(fs::exists(out) == was_there);
+                if (was_there) CHECK(test::read_all(out) == whole);
+                fs::remove(out);
+                for (const auto& entry : fs::directory_iterator(scratch.folder()))
+                    CHECK(entry.path() == frame);
+            }
+    }
+}

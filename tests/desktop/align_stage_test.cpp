@@ -6,6 +6,8 @@
 #include <QLabel>
 #include <QListWidget>
 
+#include <opencv2/imgproc.hpp>
+
 #include "core/picture/tone_curve.h"
 #include "desktop/view/depth_line.h"
 #include "desktop/view/picture_view.h"
@@ -375,4 +377,65 @@ TEST_CASE("dust is mended in the frames shown and ringed, until it is wanted lef
     settle(main);
     CHECK(session.products.plane()->geometry.dust.size() == 1);
     CHECK(middle_of() == mended);
+}
+
+TEST_CASE("crop and finish go with the picture to a result with another reference frame",
+          "[desktop][align]") {
+    const test::Scratch scratch;
+    write_drifting(scratch);
+    MainWindow main;
+    open_aligned(main, scratch, 3);
+    Session& session = main.session();
+    MergeChoice choice = session.merging.choice();
+    choice.method = "blend";
+    session.merging.set_choice(choice, "method");
+    const auto merge = [&] {
+        const int before = session.document.project().results.size();
+        session.merging.merge();
+        wait_until([&] { return session.document.project().results.size() > before; });
+        session.standpoint.set_stage(Stage::finish);
+        settle(main);
+    };
+    merge();
+    const ResultId first = session.standpoint.result()->id;
+    session.finishing.change("crop", [](Finish& own) { own.framing.crop = PixelRect(180, 80, 120, 80); });
+    settle(main);
+    const test::Scratch out;
+    const auto saved = [&](const char* name) {
+        session.exporter.save(QString::fromStdString((out / name).string()), Output{}, true);
+        settle(main);
+        return read_picture(out / name);
+    };
+    const Picture before = saved("first.tif");
+    CHECK(is_handed_over(session.document.project(), *session.standpoint.result()));
+
+    // Frame 7 shows what frame 4 shows 1.5 % smaller and 6 px farther left.
+    session.culling.set_reference(session.document.id_at(6));
+    merge();
+    REQUIRE(session.standpoint.result()->id != first);
+    const PixelRect there = *session.finishing.finish().framing.crop;
+    CHECK(there.x + there.width / 2.0 == Approx(234).margin(1.5));
+    CHECK(there.width == Approx(120 / 1.015).margin(1));
+    // What the window shows is cropped so, and the file holds the same part of the scene.
+    CHECK(session.finishing.kept() == there);
+    Picture after = saved("second.tif");
+    CHECK(after.pixels.size() == there.size());
+    cv::Mat small;
+    cv::resize(after.pixels, small, before.pixels.size(), 0, 0, cv::INTER_AREA);
+    const double unmoved = cv::norm(before.pixels, small, cv::NORM_L1) / double(3 * small.total()) / 65535;
+    CHECK(unmoved < 0.03);
+    // The first one is as it was handed over, until the finish changes.
+    CHECK(is_handed_over(session.document.project(), *find_result(session.document.project(), first)));
+    session.finishing.change("light", [](Finish& own) { own.light.exposure_ev = 1; });
+    CHECK(session.document.project().finish.plane == session.document.id_at(6));
+    CHECK(*session.document.project().finish.finish.framing.crop == there);
+    // Looked at again, it is cropped as it was drawn.
+    session.standpoint.set_result(first);
+    settle(main);
+    const PixelRect again = *session.finishing.finish().framing.crop;
+    CHECK(std::abs(again.x - 180) <= 1);
+    CHECK(std::abs(again.width - 120) <= 1);
+    session.document.undo();
+    settle(main);
+    CHECK(*session.finishing.finish().framing.crop == PixelRect(180, 80, 120, 80));
 }

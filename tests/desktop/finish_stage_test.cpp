@@ -76,7 +76,7 @@ struct FinishWindow {
         settle();
     }
     void settle() { test::settle(main); }
-    const Finish& finish() const { return session.document.project().finish; }
+    const Finish& finish() const { return session.document.project().finish.finish; }
     const MergeResult& merge() { return test::merge_shown(session); }
     void page(FinishPage page) {
         session.standpoint.set_finish_page(page);
@@ -529,7 +529,7 @@ TEST_CASE("the finish stays for the next merge, is kept with the project, and co
     wait_until([&] {
         return own.session.autosave.is_settled() && std::filesystem::exists(own.out / "kept/kept.moorhaze");
     });
-    CHECK(open_project(own.out / "kept/kept.moorhaze", {}).saved.project.finish == own.finish());
+    CHECK(open_project(own.out / "kept/kept.moorhaze", {}).saved.project.finish.finish == own.finish());
     own.main.commands().action("copy-finish")->trigger();
     own.main.commands().action("reset-finish")->trigger();
     CHECK(is_neutral(own.finish()));

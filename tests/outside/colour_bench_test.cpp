@@ -10,6 +10,7 @@
 #include "core/finish/hand_over.h"
 #include "core/picture/profile_handle.h"
 #include "tests/outside/outside_data.h"
+#include "tests/support/dng.h"
 #include "tests/support/scratch.h"
 
 using namespace moorhaze;
@@ -77,7 +78,7 @@ nlohmann::json judged_by_others(const std::string& what, const std::filesystem::
                                "/reference_files.py " + what + " " + folder.string());
     INFO(ran.text);
     REQUIRE(ran.code == 0);
-    return what == "judge" ? nlohmann::json::parse(ran.text) : nlohmann::json();
+    return ran.text.empty() ? nlohmann::json() : nlohmann::json::parse(ran.text);
 }
 
 }  // namespace
@@ -111,7 +112,7 @@ TEST_CASE("colours of every format, profile and depth come out as they went in, 
     for (const auto& own : std::filesystem::directory_iterator(scratch.folder()))
         if (own.path().extension() != ".icc") drawn.push_back(own.path());
     std::sort(drawn.begin(), drawn.end());
-    REQUIRE(drawn.size() == 6 * 7 + 4 * 2 + 2);
+    REQUIRE(drawn.size() == 6 * 8 + 4 * 2 + 2);
     nlohmann::json list = nlohmann::json::array();
     for (const auto& file : drawn) {
         INFO(file);
@@ -151,5 +152,44 @@ TEST_CASE("colours of every format, profile and depth come out as they went in, 
         INFO(outcome[i].dump());
         const bool from_lossy = list[i]["lossy"].get<bool>();
         CHECK(outcome[i]["worst"].get<double>() <= (from_lossy ? 2 : 0.5));
+    }
+}
+
+TEST_CASE("a published chart comes from a raw file to every format in its colours, as others see them",
+          "[outside][colour][raw]") {
+    const test::Scratch scratch;
+    judged_by_others("light", scratch.folder());
+    const nlohmann::json chart = nlohmann::json::parse(test::read_all(scratch / "light.json"));
+    constexpr int kSide = 16, kAcross = 6, kDown = 4;
+    test::DngSettings settings;
+    settings.size = {kSide * kAcross, kSide * kDown};
+    settings.white = 60000;
+    for (std::size_t i = 0; i < 9; ++i) settings.from_xyz[i] = chart["matrix"][i].get<float>();
+    test::write_dng(scratch / "chart.dng", settings, [&](int x, int y) {
+        const auto& own = chart["light"][std::size_t(y / kSide * kAcross + x / kSide)];
+        const double grain = 1 + 0.002 * ((x * 7 + y * 13) % 5 - 2);  // as every sensor has
+        return grain * cv::Vec3d(own[0], own[1], own[2]);
+    });
+    const Picture picture = read_picture(scratch / "chart.dng");
+    nlohmann::json list = nlohmann::json::array();
+    for (const char* ending : {".tif", ".png", ".jpg", ".jxl"})
+        for (const ProfileWish wish : {ProfileWish::as_frames, ProfileWish::srgb, ProfileWish::wide}) {
+            Output output;
+            output.format = format_of_name(std::string("a") + ending);
+            output.bits = output.format == FileFormat::jpeg ? 8 : 16;
+            output.quality = 100;
+            output.profile = wish;
+            const std::string out = "chart-" + std::to_string(int(wish)) + ending;
+            write_output(scratch / out, {picture}, output, {}, false, {});
+            list.push_back({{"file", out}, {"srgb", wish == ProfileWish::srgb}});
+        }
+    test::write_all(scratch / "list.json", list.dump());
+    const nlohmann::json outcome = judged_by_others("chart", scratch.folder());
+    REQUIRE(outcome.size() == list.size());
+    for (std::size_t i = 0; i < outcome.size(); ++i) {
+        INFO(outcome[i].dump());
+        // One patch, a cyan, lies outside of sRGB.
+        const bool is_srgb = list[i]["srgb"].get<bool>();
+        CHECK(outcome[i]["worst"].get<double>() <= (is_srgb ? 3.5 : 0.5));
     }
 }

@@ -4,6 +4,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include "core/mend/healing_place.h"
+#include "core/mend/stroke_rendering.h"
 #include "core/picture/tone_curve.h"
 #include "tests/outside/outside_data.h"
 #include "tests/support/series_files.h"

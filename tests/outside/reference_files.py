@@ -5,6 +5,9 @@ tifffile, zlib, cjxl, heif-enc, djxl, and the published formulas of the colour s
 draw FOLDER   FOLDER has NAME.icc for each of SPACES (and lut.icc); files NAME-KIND.EXT are made of them.
 judge FOLDER  FOLDER has files OUT of ours and a list.json of {"file": OUT, "like": NAME of its colours, "lossy":
               bool}; prints a JSON list of {"file", "worst"}: the largest CIEDE2000 difference of a patch.
+light FOLDER  FOLDER/light.json: what a camera of BT.2020's primaries has of a chart's 24 patches in daylight (D65),
+              and its matrix from XYZ.
+chart FOLDER  FOLDER has a list.json as for judge, of pictures of that chart; prints the same.
 """
 import json
 import os
@@ -32,6 +35,17 @@ SPACES = {  # primaries, white, the way to linear light: IEC 61966-2-1 and -2-5,
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
 
+# CIE Lab relative to D50 of the 24 patches of the colour chart that the trade photographs, rows from dark skin to
+# black, as published means of 30 charts (from memory).
+CHART = np.array([
+    (37.986, 13.555, 14.059), (65.711, 18.130, 17.810), (49.927, -4.880, -21.925), (43.139, -13.095, 21.905),
+    (55.112, 8.844, -25.399), (70.719, -33.397, -0.199), (62.661, 36.067, 57.096), (40.020, 10.410, -45.964),
+    (51.124, 48.239, 16.248), (30.325, 22.976, -21.587), (72.532, -23.709, 57.255), (71.941, 19.363, 67.857),
+    (28.778, 14.179, -50.297), (55.261, -38.342, 31.370), (42.101, 53.378, 28.190), (81.733, 4.039, 79.819),
+    (51.935, 49.986, -14.574), (51.038, -28.631, -28.638), (96.539, -0.425, 1.186), (81.257, -0.638, -0.335),
+    (66.766, -0.734, -0.504), (50.867, -0.153, -0.270), (35.656, -0.421, -1.231), (20.461, -0.079, -0.973)])
+
+
 def patches():
     steps = (0.1, 0.5, 0.9)
     return np.array([(r, g, b) for r in steps for g in steps for b in steps])
@@ -46,10 +60,7 @@ def lab_of(values, space):
     primaries, white, to_light = SPACES[space]
     columns = np.stack([xyz_of(*p) for p in primaries], axis=1)
     columns = columns * np.linalg.solve(columns, xyz_of(*white))
-    pcs = np.array([0.9642, 1.0, 0.8249])
-    scale = (BRADFORD @ pcs) / (BRADFORD @ xyz_of(*white))
-    adapted = np.linalg.inv(BRADFORD) @ np.diag(scale) @ BRADFORD @ columns
-    return lab_of_xyz(to_light(values) @ adapted.T)
+    return lab_of_xyz(to_light(values) @ (adaption(white) @ columns).T)
 
 
 def lab_of_xyz(xyz):
@@ -57,6 +68,24 @@ def lab_of_xyz(xyz):
     t = xyz / np.array([0.9642, 1.0, 0.8249])
     f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t / (3 * (6 / 29) ** 2) + 4 / 29)
     return np.stack([116 * f[:, 1] - 16, 500 * (f[:, 0] - f[:, 1]), 200 * (f[:, 1] - f[:, 2])], axis=1)
+
+
+def adaption(white):
+    """Bradford, from a white to that of the profile connection space."""
+    scale = (BRADFORD @ np.array([0.9642, 1.0, 0.8249])) / (BRADFORD @ xyz_of(*white))
+    return np.linalg.inv(BRADFORD) @ np.diag(scale) @ BRADFORD
+
+
+def light(folder):
+    f = np.stack([CHART[:, 1] / 500, np.zeros(len(CHART)), -CHART[:, 2] / 200], axis=1) + (CHART[:, :1] + 16) / 116
+    xyz = np.where(f > 6 / 29, f ** 3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * np.array([0.9642, 1.0, 0.8249])
+    assert np.abs(lab_of_xyz(xyz) - CHART).max() < 1e-9
+    primaries, white, _ = SPACES["bt2020"]
+    columns = np.stack([xyz_of(*p) for p in primaries], axis=1)
+    matrix = np.linalg.inv(columns * np.linalg.solve(columns, xyz_of(*white)))
+    seen = xyz @ np.linalg.inv(adaption(white)).T @ matrix.T
+    with open(os.path.join(folder, "light.json"), "w") as out:
+        json.dump({"matrix": matrix.flatten().tolist(), "light": seen.tolist()}, out)
 
 
 def chart(values, bits):
@@ -120,6 +149,7 @@ def draw(folder):
         Image.fromarray(eight).save(made + "-8.jpg", quality=100, subsampling=0, icc_profile=icc)
         tifffile.imwrite(made + "-8.tif", eight, photometric="rgb", extratags=profile)
         tifffile.imwrite(made + "-16.tif", sixteen, photometric="rgb", extratags=profile)
+        tifffile.imwrite(made + "-float.tif", (sixteen / 65535).astype(np.float32), photometric="rgb", extratags=profile)
         write_png(made + "-8.png", eight, icc)
         write_png(made + "-16.png", sixteen, icc)
         covered = np.concatenate([sixteen, np.full(sixteen.shape[:2] + (1,), 40000, np.uint16)], axis=2)
@@ -190,6 +220,15 @@ def lab_by_profile(values, icc):
     return lab_of_xyz(linear @ columns.T)
 
 
+def judge_chart(folder):
+    outcome = []
+    for own in json.load(open(os.path.join(folder, "list.json"))):
+        values, icc = pixels_and_profile(os.path.join(folder, own["file"]))
+        worst = float(deltaE_ciede2000(lab_by_profile(means(values), icc), CHART).max()) if icc else 1000
+        outcome.append({"file": own["file"], "worst": worst})
+    print(json.dumps(outcome))
+
+
 def judge(folder):
     table, outcome = open(os.path.join(folder, "lut.icc"), "rb").read(), []
     for own in json.load(open(os.path.join(folder, "list.json"))):
@@ -204,4 +243,4 @@ def judge(folder):
     print(json.dumps(outcome))
 
 
-{"draw": draw, "judge": judge}[sys.argv[1]](sys.argv[2])
+{"draw": draw, "judge": judge, "light": light, "chart": judge_chart}[sys.argv[1]](sys.argv[2])

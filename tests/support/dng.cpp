@@ -39,10 +39,9 @@ void write_dng(const std::filesystem::path& file, const DngSettings& settings,
     TIFFSetField(tiff, TIFFTAG_BLACKLEVEL, 1, &black);
     const std::uint32_t white = std::uint32_t(settings.white);
     TIFFSetField(tiff, TIFFTAG_WHITELEVEL, 1, &white);
-    // XYZ (D65) to linear sRGB, IEC 61966-2-1.
-    const float matrix[9] = {3.2406f, -1.5372f, -0.4986f, -0.9689f, 1.8758f,
-                             0.0415f, 0.0557f,  -0.2040f, 1.0570f};
-    TIFFSetField(tiff, TIFFTAG_COLORMATRIX1, 9, matrix);
+    // DNG's ColorMatrix takes XYZ to the camera's unbalanced colours; this camera's differ by `neutral`
+    // alone, which readers find by normalising the rows.
+    TIFFSetField(tiff, TIFFTAG_COLORMATRIX1, 9, settings.from_xyz.data());
     TIFFSetField(tiff, TIFFTAG_CALIBRATIONILLUMINANT1, 21);  // D65
     TIFFSetField(tiff, TIFFTAG_ASSHOTNEUTRAL, 3, settings.neutral.data());
     std::vector<std::uint16_t> row(width);

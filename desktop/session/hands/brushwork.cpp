@@ -397,7 +397,7 @@ void Brushwork::show_result() {
          results = base_.products.result_sources(followed_, product_.plane)](const Job& job) {
             const Picture picture = mended(*product.result, strokes, {*sources->of(product.plane), results},
                                            product.result->area, job);
-            return std::make_shared<DisplayPicture>(display_levels(picture, job),
+            return std::make_shared<DisplayPicture>(shown_levels(picture, job),
                                                     QPoint(product.result->area.x, product.result->area.y));
         },
         [this](const std::shared_ptr<DisplayPicture>& made) {
@@ -423,9 +423,9 @@ void Brushwork::next() {
     pieces_.want(
         [product = product_, strokes = now, sources = base_.products.sources(),
          results = base_.products.result_sources(now, product_.plane), area](const Job& job) {
-            return to_display(mended(*product.result, strokes, {*sources->of(product.plane), results},
-                                     to_pixel_rect(area), job),
-                              job);
+            return shown_pixels(mended(*product.result, strokes, {*sources->of(product.plane), results},
+                                       to_pixel_rect(area), job),
+                                job);
         },
         [this, area](const cv::Mat4b& screen) {
             if (!display_) return;

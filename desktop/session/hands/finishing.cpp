@@ -53,7 +53,16 @@ Finishing::Finishing(SessionBase& base, FinishLook& look, QObject* parent)
         if (what.document.series || what.has_aspect(Standpoint::Aspect::result) ||
             base_.standpoint.stage() != Stage::finish)
             waiting_ = nullptr;
+        say_unplaced();
     });
+}
+
+void Finishing::say_unplaced() {
+    if (base_.standpoint.stage() != Stage::finish) return;
+    const std::string problem = shown_finish(base_).problem;
+    if (problem == said_unplaced_) return;
+    said_unplaced_ = problem;
+    if (!problem.empty()) base_.notices.notify(text(problem));
 }
 
 /// What is measured in the finished picture is done where that is looked at, as soon as it is there.
@@ -76,10 +85,14 @@ PixelRect Finishing::kept() const {
 }
 
 void Finishing::change(const QString& what, const std::function<void(Finish&)>& change, const QString& join) {
+    // What lies elsewhere is first carried over to the result that the person looks at.
+    if (!is_finish_placed(base_)) return base_.notices.notify_error(why_no_picture(base_));
     Finish changed = finish();
     try {
         change(changed);
-        base_.document.edit(what, with_finish(base_.document.project(), changed), join);
+        const ProjectResult* result = base_.standpoint.result();
+        const auto plane = result ? std::optional(result->made_from.align.reference) : std::nullopt;
+        base_.document.edit(what, with_finish(base_.document.project(), changed, plane), join);
     } catch (const Error& error) {
         base_.notices.notify_error(QString::fromUtf8(error.what()));
     }

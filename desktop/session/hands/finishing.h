@@ -15,7 +15,8 @@ class Finishing : public QObject {
   public:
     Finishing(SessionBase& base, FinishLook& look, QObject* parent = nullptr);
 
-    const Finish& finish() const { return base_.document.project().finish; }
+    /// As it lies in the result shown.
+    Finish finish() const { return shown_finish(base_).finish; }
     /// The area of the result shown, reference pixels; empty without one.
     PixelRect area() const;
     /// What is kept of it, in the turned picture; all where nothing can be.
@@ -77,6 +78,7 @@ class Finishing : public QObject {
 
   private:
     void when_ready(std::function<void()> step);
+    void say_unplaced();
 
     SessionBase& base_;
     FinishLook& look_;
@@ -85,6 +87,7 @@ class Finishing : public QObject {
     SharedList<SharpenedStroke> sharpened_before_;
     std::optional<SharpenedStroke> sharpening_;  ///< the stroke being painted
     int drags_ = 0;
+    std::string said_unplaced_;      ///< why places could not be carried over, as it was said last
     std::function<void()> waiting_;  ///< for the picture to be prepared
 };
 

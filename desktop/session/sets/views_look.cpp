@@ -104,7 +104,7 @@ void ViewsLook::draw() {
         [look = look_, now, own_rule = *rule](const Job& job) {
             const PixelRect area = levelled_area(*look, own_rule);
             return std::make_shared<DisplayPicture>(
-                display_levels(levelled_views(*look, own_rule, now.shown, now.view), job),
+                shown_levels(levelled_views(*look, own_rule, now.shown, now.view), job),
                 QPoint(area.x, area.y), double(look->shrink));
         },
         [this](const std::shared_ptr<DisplayPicture>& picture) {

@@ -156,7 +156,7 @@ void ShootDesk::next_live() {
             cv::Mat3b seen = bench->camera().live_view(kLiveSize, job);
             if (reach > 0) paint_sharp_marks(seen, reach, job);
             frame.picture =
-                std::make_shared<const DisplayPicture>(display_levels({seen, {}, {}}, job), QPoint());
+                std::make_shared<const DisplayPicture>(shown_levels({seen, {}, {}}, job), QPoint());
             const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
             frame.seconds = took.count();
             return frame;

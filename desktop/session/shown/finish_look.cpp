@@ -20,7 +20,7 @@ QPoint corner_of(const FinishSubject& subject, PixelRect part, int level) {
 /// The finest pictures of a level show pixel (0, 0) in the middle of the 2^level pixels it stands for.
 std::shared_ptr<const DisplayPicture> to_screen(const FinishSubject& subject, const Picture& made,
                                                 PixelRect part, int level, const Job& job) {
-    return std::make_shared<DisplayPicture>(display_levels(made, job), corner_of(subject, part, level),
+    return std::make_shared<DisplayPicture>(shown_levels(made, job), corner_of(subject, part, level),
                                             double(1 << level));
 }
 

@@ -5,6 +5,7 @@
 
 #include "core/finish/finished.h"
 #include "desktop/session/document/mended_result.h"
+#include "desktop/session/document/shown_finish.h"
 #include "desktop/session/work/display_picture.h"
 
 namespace moorhaze::desktop {
@@ -89,7 +90,7 @@ class FinishLook : public QObject {
         Display picture;
         ToneHistogram histogram;
     };
-    const Finish& finish() const { return base_.document.project().finish; }
+    Finish finish() const { return shown_finish(base_).finish; }
     tl::expected<MendedResult, Why> subject_inputs() const;
     tl::expected<PreparedInputs, Why> prepared_inputs() const;
     tl::expected<WholeInputs, Why> now() const;  ///< what the whole would be made from

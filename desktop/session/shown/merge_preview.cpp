@@ -32,7 +32,7 @@ MergePreview::MergePreview(SessionBase& base, Merging& merging, QObject* parent)
                  const MergeResult merged =
                      in.frames->merge(merge_method(in.choice.method), in.settings,
                                       in.known ? &in.known->statistics : nullptr, in.part, job);
-                 return std::make_shared<DisplayPicture>(display_levels(merged.picture, job),
+                 return std::make_shared<DisplayPicture>(shown_levels(merged.picture, job),
                                                          QPoint(merged.area.x, merged.area.y));
              },
              .serves = [](const MergeInputs& made_from,

@@ -45,15 +45,15 @@ Made make(const FrameView& view, const Series& series, FrameSources& sources, Fr
         paint_sharp_marks(pixels, marks_reach, job);
         shown.pixels = pixels;
     }
-    return std::make_shared<DisplayPicture>(display_levels(shown, job), QPoint());
+    return std::make_shared<DisplayPicture>(shown_levels(shown, job), QPoint());
 }
 
 Made make(const ResultView& view, const MergeProduct& product, FrameSources& sources,
           const ResultSources& results, const Job& job) {
     const PixelRect area = product.result->area;
     return std::make_shared<DisplayPicture>(
-        display_levels(
-            mended(*product.result, view.strokes, {*sources.of(product.plane), results}, area, job), job),
+        shown_levels(mended(*product.result, view.strokes, {*sources.of(product.plane), results}, area, job),
+                     job),
         QPoint(area.x, area.y));
 }
 

@@ -6,19 +6,19 @@ namespace moorhaze::desktop {
 QuickLook::QuickLook(SessionBase& base, QObject* parent)
     : QObject(parent),
       base_(base),
-      made_({.name = tr("quick merge"),
-             .inputs = [this] { return inputs(); },
-             .make = [](const Inputs& in, const Job& job) -> Made {
-                 const cv::Mat3b merged = in.merge->merge(in.frames, job);
-                 if (merged.empty()) return nullptr;
-                 const double scale = double(in.plane.width) / merged.cols;
-                 return std::make_shared<DisplayPicture>(display_levels({merged, {}, {}}, job), QPoint(),
-                                                         scale);
-             },
-             .serves = [](const Inputs& made_from,
-                          const Inputs& today) { return made_from.merge == today.merge; },
-             .replaced = LatestWish::Replaced::comes_to_its_end},
-            base.derived) {
+      made_(
+          {.name = tr("quick merge"),
+           .inputs = [this] { return inputs(); },
+           .make = [](const Inputs& in, const Job& job) -> Made {
+               const cv::Mat3b merged = in.merge->merge(in.frames, job);
+               if (merged.empty()) return nullptr;
+               const double scale = double(in.plane.width) / merged.cols;
+               return std::make_shared<DisplayPicture>(shown_levels({merged, {}, {}}, job), QPoint(), scale);
+           },
+           .serves = [](const Inputs& made_from,
+                        const Inputs& today) { return made_from.merge == today.merge; },
+           .replaced = LatestWish::Replaced::comes_to_its_end},
+          base.derived) {
     connect(&made_, &DerivedRow::changed, this, &QuickLook::changed);
     // Before the row asks: what is dragged does not outlive what was chosen.
     connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {

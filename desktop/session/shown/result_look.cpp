@@ -16,7 +16,7 @@ constexpr float kFloorWidth = 0.1f;  // over which the floor takes effect
 
 /// The picture at half size, blue, green, red, 255.
 cv::Mat4b downsampled_display(const Picture& picture) {
-    const auto levels = display_levels(picture, Job{});
+    const auto levels = shown_levels(picture, Job{});
     return levels.size() > 1 ? levels[1] : levels[0];
 }
 
@@ -133,7 +133,7 @@ std::shared_ptr<const DisplayPicture> growth_picture(const Growth& growth, int f
                 const QColor& colour = colours[std::size_t(std::clamp(share, 0.0, 1.0) * 255 + 0.5)];
                 shown(y, x) = {uchar(colour.red()), uchar(colour.green()), uchar(colour.blue())};
             }
-    return std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, Job{}),
+    return std::make_shared<DisplayPicture>(shown_levels({shown, {}, {}}, Job{}),
                                             QPoint(growth.area.x, growth.area.y),
                                             double(growth.area.width) / growth.places.cols);
 }
@@ -240,7 +240,7 @@ ResultLook::Made ResultLook::make(const Inputs& in, const std::array<QColor, 256
     const cv::Mat3b shown = in.look == LookAt::painted
                                 ? look_at_painted(merge, series, in.strokes, *in.under, colours, job.quiet())
                                 : look_at(merge, *in.under, in.look, in.floor, series.count(), colours);
-    return std::make_shared<DisplayPicture>(display_levels({shown, {}, {}}, job),
+    return std::make_shared<DisplayPicture>(shown_levels({shown, {}, {}}, job),
                                             QPoint(merge.area.x, merge.area.y), kShrink);
 }
 

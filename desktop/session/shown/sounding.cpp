@@ -231,7 +231,7 @@ void Sounding::load_next() {
             const PixelRect both = seen | judged;
             const LinearFrame warped = source->load(index, both, job);
             return Loaded{
-                image_of(to_display(
+                image_of(shown_pixels(
                     picture_of(cut(warped, seen - both.tl()), source->curve(), source->profile()), job)),
                 std::make_shared<const LinearFrame>(cut(warped, judged - both.tl()))};
         },
@@ -268,7 +268,7 @@ void Sounding::load_results() {
          frames = base_.products.sources()](const Job& job) {
             const auto own = frames->of(plane);
             const LinearFrame laid = result_over(source, area, own->curve(), job);
-            return image_of(to_display(picture_of(laid, own->curve(), own->profile()), job));
+            return image_of(shown_pixels(picture_of(laid, own->curve(), own->profile()), job));
         },
         [this, id = next->result](const QImage& image) {
             for (ResultPatch& patch : results_)

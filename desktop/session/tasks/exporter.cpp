@@ -13,6 +13,7 @@
 #include "core/project/words.h"
 #include "core/series/protected_frames.h"
 #include "desktop/session/document/mended_result.h"
+#include "desktop/session/document/shown_finish.h"
 #include "desktop/session/tasks/handed_names.h"
 
 namespace moorhaze::desktop {
@@ -130,7 +131,7 @@ void Exporter::save(const QString& file, const Output& output, bool overwrite) {
 void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
     const ProjectResult& result = *base_.standpoint.result();
     const MergeProduct& product = *base_.products.merge(result.id);
-    const Finish& finish = base_.document.project().finish;
+    const Finish finish = shown_finish(base_).finish;
     base_.exports.start(
         kExport,
         [product, development = result.made_from.align.look.development, strokes = result.strokes, finish,
@@ -165,7 +166,7 @@ void Exporter::write(const std::vector<OutputFile>& files, bool overwrite) {
                                     QString::fromStdString(own.problem), QString::fromStdString(own.remark)});
             return outcomes;
         },
-        [this, id = result.id, strokes = result.strokes, finish,
+        [this, id = result.id, strokes = result.strokes, finish = base_.document.project().finish,
          document = base_.document.id()](const std::vector<ExportOutcome>& outcomes) {
             const bool any = std::any_of(outcomes.begin(), outcomes.end(),
                                          [](const ExportOutcome& own) { return own.problem.isEmpty(); });

@@ -6,6 +6,7 @@
 
 #include "core/finish/articles.h"
 #include "core/finish/framing.h"
+#include "desktop/session/document/shown_finish.h"
 #include "desktop/session/work/text.h"
 
 namespace moorhaze::desktop {
@@ -22,7 +23,7 @@ NamesInputs names_inputs(const SessionBase& base, const QString& folder) {
     if (const MergeProduct* product = base.products.merge(result->id)) {
         in.parts.date = product->shooting.taken.value_or("").substr(0, 10);
         try {
-            in.kept = kept_of(project.finish.framing, product->result->area).size();
+            in.kept = kept_of(shown_finish(base).finish.framing, product->result->area).size();
         } catch (const BadParameter&) {
             in.kept = {};  // a crop outside of the picture: handing over says so
         }
@@ -77,6 +78,10 @@ HandedNames::HandedNames(SessionBase& base, QObject* parent)
               .replaced = LatestWish::Replaced::comes_to_its_end},
              base.derived) {
     connect(&names_, &DerivedRow::changed, this, &HandedNames::changed);
+}
+
+void HandedNames::look_again() {
+    names_.make_again();
 }
 
 void HandedNames::set_folder(const QString& folder) {

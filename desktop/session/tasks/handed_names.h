@@ -44,7 +44,7 @@ class HandedNames : public QObject {
     /// Null while they are found out for the first time.
     const HandedNamesValue* value() const { return names_.value(); }
     /// The folder may hold other files now.
-    void look_again() { names_.make_again(); }
+    void look_again();
 
   signals:
     void changed();

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/picture/display.h"
+#include "desktop/session/work/screen_profile.h"
 
 namespace moorhaze::desktop {
 
@@ -45,6 +46,15 @@ inline QRect to_qrect(const PixelRect& rect) {
 }
 inline PixelRect to_pixel_rect(const QRect& rect) {
     return {rect.x(), rect.y(), rect.width(), rect.height()};
+}
+
+/// A picture in the screen's colours, for what is looked at closely. What is kept on the disc, and small
+/// pictures in lists, are sRGB: to_display().
+inline std::vector<cv::Mat4b> shown_levels(const Picture& picture, const Job& job) {
+    return display_levels(picture, job, screen_profile());
+}
+inline cv::Mat4b shown_pixels(const Picture& picture, const Job& job) {
+    return to_display(picture, job, screen_profile());
 }
 
 /// One level as an image of its own memory.

@@ -65,7 +65,7 @@ TEST_CASE("where it was shot and whose camera it was leaves only if the person w
     exif["Exif.Image.Artist"] = "the painter";
     Exiv2::Blob blob;
     Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
-    data.exif.assign(blob.begin(), blob.end());
+    data.exif = std::vector<std::uint8_t>(blob.begin(), blob.end());
     for (const bool wanted : {false, true}) {
         WriteSettings settings;
         settings.format = FileFormat::jpeg;

@@ -338,3 +338,32 @@ TEST_CASE("a look takes fringes and noise along, but not where one picture was s
     all.detail.painted = {{{{5, 5}}, 0.1, 0.5, false}};
     CHECK_THROWS_AS(check(all), BadParameter);
 }
+
+TEST_CASE("a turned cutout has no rim of the colour that nobody sees", "[finish]") {
+    // A red square; around it transparent black, as programs for layered pictures leave it.
+    const cv::Size size(160, 120);
+    Picture cutout{cv::Mat(size, CV_16UC3, cv::Scalar::all(0)), cv::Mat(size, CV_16UC1, cv::Scalar(0)), {}};
+    const cv::Rect square(50, 30, 60, 60);
+    cutout.pixels(square) = cv::Scalar(52000, 9000, 8000);
+    cutout.alpha(square) = 65535;
+    cutout.alpha(cv::Rect(50, 30, 60, 1)) = 20000;  // a soft edge
+    const auto subject = finish_subject(cutout, {}, 1, {});
+    Finish finish;
+    CHECK(cv::countNonZero(finished(*subject, finish, {}).alpha != cutout.alpha) == 0);
+    finish.framing = with_turn({}, {{}, size}, 23);
+    finish.framing.corners = EmptyCorners::transparent;
+    const Picture turned = finished(*subject, finish, {});
+    int seen = 0, rim = 0;
+    for (int y = 0; y < turned.height(); ++y)
+        for (int x = 0; x < turned.width(); ++x) {
+            const int alpha = turned.alpha.at<std::uint16_t>(y, x);
+            if (alpha == 0) continue;
+            ++seen;
+            rim += alpha < 65535;
+            const cv::Vec3w own = turned.pixels.at<cv::Vec3w>(y, x);
+            REQUIRE(std::abs(own[0] - 52000) < 40);
+            REQUIRE(std::abs(own[1] - 9000) < 40);
+        }
+    CHECK(seen == Approx(3600).margin(300));
+    CHECK(rim > 200);
+}

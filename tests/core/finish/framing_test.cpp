@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/align/homography.h"
+#include "core/finish/carried_finish.h"
 #include "core/finish/finished.h"
 #include "core/finish/framing.h"
 #include "core/work/errors.h"
@@ -149,4 +150,86 @@ TEST_CASE("a turned picture shows what the turn says, corners left out, transpar
     const Picture white = finished(*subject, finish, {});
     CHECK(white.alpha.empty());
     CHECK(white.pixels.at<cv::Vec3w>(0, 0) == cv::Vec3w(65535, 65535, 65535));
+}
+
+namespace {
+
+/// A map of the plane that turns clockwise, then grows around (300, 200), then shifts.
+cv::Matx33d similarity(double degrees, double scale, cv::Point2d shift) {
+    const double c = scale * std::cos(degrees * CV_PI / 180), s = scale * std::sin(degrees * CV_PI / 180);
+    return {c, -s, 300 - c * 300 + s * 200 + shift.x, s, c, 200 - s * 300 - c * 200 + shift.y, 0, 0, 1};
+}
+
+/// A texture as a picture of a plane that lies otherwise.
+Picture laid(const test::Texture& texture, const cv::Matx33d& to_plane, cv::Size size) {
+    const cv::Matx33d back = to_plane.inv();
+    return test::picture_from(size, [&](int x, int y) {
+        const cv::Point2d at = mapped(back, x, y);
+        return texture.at(at.x, at.y);
+    });
+}
+
+}  // namespace
+
+TEST_CASE("a finish that is carried over shows the same part of the picture, turned as it was", "[finish]") {
+    const cv::Size size(600, 400);
+    const test::Texture texture(4, 40, 24);
+    Finish finish;
+    finish.framing = with_turn({}, {{}, size}, 6);
+    finish.framing.crop = PixelRect(180, 120, 240, 160);
+    // Sharpened to the right of a line down the middle of what is kept.
+    finish.detail.sharpening = 2;
+    finish.detail.radius_px = 3;
+    finish.detail.painted = {{{{360, 140}, {350, 240}}, 40, 0, false}};
+    const auto shown = [&](const Finish& own, const cv::Matx33d& plane) {
+        return finished(*finish_subject(laid(texture, plane, size), {}, 1, {}), own, {}).pixels;
+    };
+    const cv::Mat there = shown(finish, cv::Matx33d::eye());
+    const auto difference = [](const cv::Mat& one, const cv::Mat& other) {
+        REQUIRE(one.size() == other.size());
+        return cv::norm(one, other, cv::NORM_L1) / double(3 * one.total()) / 65535;
+    };
+
+    // Shifted by whole pixels it is the very same.
+    const cv::Matx33d shifted = similarity(0, 1, {13, -9});
+    const Finish along = carried_over(finish, shifted);
+    CHECK(*along.framing.crop == PixelRect(193, 111, 240, 160));
+    CHECK(difference(shown(along, shifted), there) < 1e-4);
+    // Turned in its plane, it is turned back by as much.
+    const cv::Matx33d leaning = similarity(2.5, 1, {7, 4});
+    const Finish upright = carried_over(finish, leaning);
+    CHECK(upright.framing.turn_deg == Approx(3.5));
+    CHECK(difference(shown(upright, leaning), there) < 0.006);  // the crop lies at whole pixels
+    CHECK(difference(shown(finish, leaning), there) > 0.05);    // where it would lie otherwise
+    // Grown, it keeps as much of what is seen in more pixels.
+    const cv::Matx33d grown = similarity(0, 1.1, {0, 0});
+    const Finish larger = carried_over(finish, grown);
+    CHECK(larger.framing.crop->size() == cv::Size(264, 176));
+    CHECK(larger.detail.painted[0].radius_px == Approx(44));
+    // And the way back is the way there.
+    const cv::Matx33d any = similarity(-4, 1.03, {-20, 11});
+    const Finish back = carried_over(carried_over(finish, any), any.inv());
+    CHECK(back.framing.turn_deg == Approx(6));
+    CHECK(std::abs(back.framing.crop->x - 180) <= 1);
+    CHECK(std::abs(back.framing.crop->width - 240) <= 1);
+    CHECK(back.detail.painted[0].points[1].y == Approx(240));
+}
+
+TEST_CASE("a picture that was not turned stays so in another plane, its ground and crop go along",
+          "[finish]") {
+    Finish finish;
+    finish.framing.crop = PixelRect(100, 80, 101, 61);
+    finish.framing.is_off = true;
+    finish.ground.picked = cv::Point2d(30, 350);
+    const cv::Matx33d leaning = similarity(2, 1, {10, 0});
+    const Finish own = carried_over(finish, leaning);
+    CHECK(own.framing.turn_deg == 0);
+    CHECK(own.framing.is_off);
+    const cv::Point2d middle = mapped(leaning, 150, 110), ground = mapped(leaning, 30, 350);
+    CHECK(own.framing.crop->size() == cv::Size(101, 61));
+    CHECK(own.framing.crop->x + 50 == std::lround(middle.x));
+    CHECK(own.framing.crop->y + 30 == std::lround(middle.y));
+    CHECK(*own.ground.picked == ground);
+    CHECK(carried_over({}, leaning) == Finish{});
+    CHECK_THROWS_AS(carried_over(finish, cv::Matx33d(1, 0, 0, 0, 1, 0, 0.01, 0.02, -3.7)), BadParameter);
 }

@@ -5,7 +5,9 @@
 
 #include "core/files/picture_file.h"
 #include "core/finish/finished.h"
+#include "core/finish/hand_over.h"
 #include "core/work/errors.h"
+#include "tests/support/scratch.h"
 
 using namespace moorhaze;
 
@@ -234,4 +236,38 @@ TEST_CASE("the ground becomes the very colour that is asked for, and the subject
     CHECK(made.pixels.at<cv::Vec3w>(250, 360) == own.picture.pixels.at<cv::Vec3w>(250, 360));
     finish.ground.colour = cv::Vec3d(0.2, 1.4, 0.6);
     CHECK_THROWS_AS(check(finish), BadParameter);
+}
+
+TEST_CASE("in a JPEG the ground is white up to the blocks that hold some of the subject",
+          "[finish][ground]") {
+    const Product own = product(2, 0.004, false);
+    Finish finish;
+    finish.ground = kPicked;
+    const auto subject = with_ground(finish_subject(own.picture, {}, 1, {}), finish.ground, {});
+    const Picture made = finished(*subject, finish, {});
+    const test::Scratch scratch;
+    for (const int quality : {60, 85, 92}) {
+        INFO(quality);
+        Output output;
+        output.format = FileFormat::jpeg;
+        output.bits = 8;
+        output.quality = quality;
+        const auto file = scratch / ("q" + std::to_string(quality) + ".jpg");
+        write_output(file, {made}, output, {}, false, {});
+        const Picture read = read_picture(file);
+        // Blocks of 16 px: of colour, where it is halved (ITU-T T.81, JFIF).
+        constexpr int kBlock = 16;
+        int blocks = 0;
+        for (int y = 0; y + kBlock <= made.height(); y += kBlock)
+            for (int x = 0; x + kBlock <= made.width(); x += kBlock) {
+                const cv::Rect block(x, y, kBlock, kBlock);
+                if (cv::norm(made.pixels(block), cv::Mat(block.size(), CV_16UC3, cv::Scalar::all(65535)),
+                             cv::NORM_INF) > 0)
+                    continue;
+                ++blocks;
+                REQUIRE(cv::norm(read.pixels(block), cv::Mat(block.size(), CV_8UC3, cv::Scalar::all(255)),
+                                 cv::NORM_INF) == 0);
+            }
+        CHECK(blocks > 700);
+    }
 }

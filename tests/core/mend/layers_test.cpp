@@ -23,7 +23,9 @@ TEST_CASE("layers laid over the merge give the mended picture, whatever was pain
         wiped{WipeBack{}, 6, 0.5, 1, {{120, 60}, {120, 100}}}, off = hard;
     off.is_off = true;
     const SharedList<Stroke> strokes(std::vector<Stroke>{soft, hard, more, wiped, off});
-    const auto layers = mend_layers(merge, strokes, sources, {});
+    std::vector<MendLayer> layers;
+    const TakeMendLayer take = [&](const MendLayer& layer) { layers.push_back(layer); };
+    mend_layers(merge, strokes, sources, take, {});
     REQUIRE(layers.size() == 3);  // neighbours from one source are one, one that is off is none
     CHECK(layers[0].source == soft.source);
     CHECK(layers[1].source == hard.source);
@@ -42,5 +44,7 @@ TEST_CASE("layers laid over the merge give the mended picture, whatever was pain
             }
     }
     CHECK(cv::norm(canvas, mended(merge, strokes, sources, merge.area, {}).pixels, cv::NORM_INF) <= 2);
-    CHECK(mend_layers(merge, {}, sources, {}).empty());
+    layers.clear();
+    mend_layers(merge, {}, sources, take, {});
+    CHECK(layers.empty());
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/mend/strokes.h"
+#include "core/mend/stroke_rendering.h"
 
 #include <catch2/catch.hpp>
 
@@ -343,6 +343,42 @@ TEST_CASE("matched tone: the source's detail comes without its tone, in parts as
     for (const PixelRect part : {PixelRect(90, 50, 30, 30), PixelRect(75, 40, 5, 5)})
         CHECK(cv::norm(render_strokes(merge, planes(area), {stroke}, part, srgb(), brighter, {}),
                        matched(part), cv::NORM_INF) == 0);
+}
+
+TEST_CASE("strips give the same pixels, and what looks elsewhere is worked out once for all of them",
+          "[mend]") {
+    const PixelRect area(0, 0, 200, 120);
+    const Picture merge = patterned(area.size());
+    std::vector<Stroke> strokes;
+    // Each heals from where those before it were painted, up and down through all strips, and meets its tone.
+    for (int i = 0; i < 24; ++i) {
+        Stroke copy = dot(40 + 5 * i, i % 2 ? 30 : 90, FromPlace{-9, i % 2 ? 58 : -61});
+        copy.radius_px = 14;
+        copy.match_tone = i % 3 == 0;
+        strokes.push_back(copy);
+        Stroke drawn = dot(35 + 5 * i, i % 2 ? 95 : 25);
+        drawn.match_tone = true;
+        strokes.push_back(drawn);
+    }
+    Stroke faded{FrameId{1}, 1, 0, 0.3, {{0, 0}, {0, 119}}};
+    faded.shape = FadeAcross{};
+    strokes.push_back(faded);
+    int asked = 0;
+    const SourcePixels counted = [&](const StrokeSource& own, PixelRect where) {
+        ++asked;
+        return even_source(own, where);
+    };
+    const MergePlanes of = planes(area);
+    const SharedList<Stroke> all(strokes);
+    const cv::Mat whole = StrokeRendering(merge, of, all, srgb(), counted).pixels(all.size(), area, {});
+    CHECK(asked == 25);
+    CHECK(cv::norm(whole, merge.pixels, cv::NORM_INF) > 0);
+    for (const int rows : {1, 7, 50}) {
+        asked = 0;
+        StrokeRendering strips(merge, of, all, srgb(), counted, rows * area.width);
+        CHECK(cv::norm(strips.pixels(all.size(), area, {}), whole, cv::NORM_INF) == 0);
+        CHECK(asked == 24 + (120 + rows - 1) / rows);  // the fade is made anew for each strip
+    }
 }
 
 TEST_CASE("a stroke carried to another plane brings the same things there", "[mend]") {

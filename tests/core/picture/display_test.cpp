@@ -3,6 +3,7 @@
 
 #include <catch2/catch.hpp>
 
+#include "core/picture/profile_handle.h"
 #include "tests/support/textured.h"
 
 using namespace moorhaze;
@@ -15,6 +16,26 @@ TEST_CASE("sRGB pixels reach the screen as they are", "[picture]") {
             const auto rgb = picture.pixels.at<cv::Vec3b>(y, x);
             CHECK(screen(y, x) == cv::Vec4b(rgb[2], rgb[1], rgb[0], 255));
         }
+}
+
+TEST_CASE("on a wide screen sRGB is as saturated as it was, and the screen's own colours stay", "[picture]") {
+    const ColourProfile p3 =
+        profile_of("P3", {{.680, .320, 1}, {.265, .690, 1}, {.150, .060, 1}}, srgb_curve());
+    const Picture red{cv::Mat(1, 1, CV_8UC3, cv::Scalar(255, 0, 0)), {}, {}};
+    // CSS Color Module Level 4: sRGB's red is color(display-p3 0.9175 0.2003 0.1386) (from memory).
+    const cv::Vec4b shown = to_display(red, {}, p3)(0, 0);
+    CHECK(std::abs(shown[2] - 234) <= 1);
+    CHECK(std::abs(shown[1] - 51) <= 1);
+    CHECK(std::abs(shown[0] - 35) <= 1);
+    Picture own = test::colourful({9, 5}, 8, false);
+    own.profile = p3;
+    CHECK(to_display(own, {}, p3)(3, 4) != to_display(own, {})(3, 4));
+    own.profile = {};
+    const cv::Mat4b as_it_is = to_display(own, {});
+    own.profile = p3;
+    CHECK(cv::norm(to_display(own, {}, p3), as_it_is, cv::NORM_INF) == 0);
+    // What is no profile of RGB counts as sRGB.
+    CHECK(to_display(red, {}, {{1, 2, 3}})(0, 0) == cv::Vec4b(0, 0, 255, 255));
 }
 
 TEST_CASE("16-bit pixels are rounded, not cut", "[picture]") {

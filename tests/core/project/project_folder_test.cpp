@@ -11,6 +11,7 @@
 #include "core/project/edits.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_folder.h"
+#include "core/project/project_json.h"
 #include "core/project/result_files.h"
 #include "tests/core/project/random_project.h"
 #include "tests/support/series_files.h"
@@ -174,6 +175,12 @@ TEST_CASE("a project damaged at any place is refused in words or still a sound o
     CHECK(taken > 0);  // a letter within a name harms nothing
 }
 
+namespace {
+std::string version_line(int version = kProjectVersion) {
+    return "\"moorhaze_project\": " + std::to_string(version);
+}
+}  // namespace
+
 TEST_CASE("what a hand may get wrong in a project is named", "[project][folder]") {
     const Kept kept;
     save_project(kept.file, kept.saved);
@@ -194,7 +201,7 @@ TEST_CASE("what a hand may get wrong in a project is named", "[project][folder]"
     CHECK_THAT(refused("\"nearest\": null", "\"nearest\": 77"), Catch::Contains("it has not"));
     CHECK_THAT(refused("\"detail_size_px\": 4", "\"detail_size_px\": 4000"), Catch::Contains("detail"));
     CHECK_THAT(refused("\"method\": \"woven\"", "\"method\": \"magic\""), Catch::Contains("magic"));
-    CHECK_THAT(refused("\"moorhaze_project\": 2", "\"something\": 2"), Catch::Contains("no project"));
+    CHECK_THAT(refused(version_line(), "\"something\": 2"), Catch::Contains("no project"));
 }
 
 TEST_CASE("a project that a newer program saved, or that cannot be read now, is not called damaged",
@@ -209,10 +216,11 @@ TEST_CASE("a project that a newer program saved, or that cannot be read now, is 
         write(kept.file, text.replace(text.find(from), from.size(), to));
     };
     // Another version, and what would be lost by saving again, wherever it stands.
-    for (const auto& [from, to] : {std::pair{"\"moorhaze_project\": 2", "\"moorhaze_project\": 3"},
-                                   {"\"turned_round\"", "\"tilted\": true, \"turned_round\""},
-                                   {"\"mend_dust\"", "\"mend_more\": 1, \"mend_dust\""},
-                                   {"\"used\": true", "\"used\": true, \"stars\": 4"}}) {
+    for (const auto& [from, to] :
+         {std::pair<std::string, std::string>{version_line(), version_line(kProjectVersion + 1)},
+          {"\"turned_round\"", "\"tilted\": true, \"turned_round\""},
+          {"\"mend_dust\"", "\"mend_more\": 1, \"mend_dust\""},
+          {"\"used\": true", "\"used\": true, \"stars\": 4"}}) {
         INFO(to);
         with(from, to);
         CHECK_THROWS_AS(open_project(kept.file, {}), NewerFile);
@@ -221,7 +229,7 @@ TEST_CASE("a project that a newer program saved, or that cannot be read now, is 
                               !Catch::Contains("damaged") && !Catch::Contains("still there"));
     }
     // One of before has no such promise: what was left out of the format since is passed over.
-    with("\"moorhaze_project\": 2", "\"moorhaze_project\": 1, \"left_out_since\": true");
+    with(version_line(), version_line(1) + ", \"left_out_since\": true");
     CHECK(open_project(kept.file, {}).saved == kept.saved);
     with("\"frames\"", "\"fra");
     CHECK_THROWS_AS(open_project(kept.file, {}), DamagedProject);

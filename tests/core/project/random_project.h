@@ -33,7 +33,14 @@ class RandomWork {
     /// A step that a person makes; it may change nothing.
     Project edited(const Project& now) {
         const int count = now.frames.size();
-        switch (below(16)) {
+        switch (below(17)) {
+            case 16: {
+                Finish finish = now.finish.finish;
+                finish.light.exposure_ev = real();
+                finish.framing.crop =
+                    below(3) ? std::optional(PixelRect(below(50), below(50), 20, 10)) : std::nullopt;
+                return with_finish(now, finish, any_frame(now));
+            }
             case 0:
                 return with_used(now, any_frame(now), below(2) == 0);
             case 1:

@@ -6,6 +6,7 @@
 #include "core/mend/mended.h"
 #include "core/project/align_series.h"
 #include "core/project/edits.h"
+#include "core/project/finish_in_plane.h"
 #include "core/project/look_into.h"
 #include "core/project/merge_series.h"
 #include "core/project/project_json.h"
@@ -143,6 +144,32 @@ TEST_CASE("a merge with its strokes is made in parts or as a whole alike", "[pro
     CHECK(mended(merge, strokes, {source}, {5000, 0, 4, 4}, {}).pixels.empty());
     strokes = strokes.appended({FrameId{999}, 6, 0, 1, {{90, 65}}});
     CHECK_THROWS_AS(mended(merge, strokes, {source}, merge.area, {}), BadParameter);
+}
+
+TEST_CASE("a finish lies in the plane it was set in and is carried over to others", "[project][steps]") {
+    const Series& series = strips().series;
+    SeriesGeometry geometry = unmoved(series, 2);
+    geometry.frames[4].matrix = {1, 0, -8, 0, 1, 3, 0, 0, 1};
+    Finish finish;
+    finish.framing.crop = PixelRect(40, 30, 80, 50);
+    const FrameId own = series.frames[2].id, other = series.frames[4].id;
+    // Without a plane, and in its own, it is as it was set.
+    CHECK(finish_in_plane({finish, {}}, series, geometry).finish == finish);
+    CHECK(finish_in_plane({finish, own}, series, geometry).finish == finish);
+    const FinishInPlane carried = finish_in_plane({finish, other}, series, geometry);
+    CHECK(carried.problem.empty());
+    CHECK(*carried.finish.framing.crop == PixelRect(32, 33, 80, 50));
+    // A frame that has no place there, or is not there: as it lay, and it is said.
+    geometry.frames[4].registered = false;
+    const FinishInPlane unaligned = finish_in_plane({finish, other}, series, geometry);
+    CHECK(unaligned.finish == finish);
+    CHECK(unaligned.problem.find("not aligned") != std::string::npos);
+    CHECK(finish_in_plane({finish, FrameId{999}}, series, geometry).problem.find("not of this series") !=
+          std::string::npos);
+    // A finish without places has no plane.
+    const Project light = with_finish(strips().project, Finish{}, own);
+    CHECK_FALSE(light.finish.plane);
+    CHECK(with_finish(light, finish, own).finish.plane == own);
 }
 
 TEST_CASE("a stroke from another result brings its pixels, wherever its plane lies", "[project][steps]") {

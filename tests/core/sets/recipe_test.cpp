@@ -58,7 +58,7 @@ TEST_CASE("a recipe carries decisions over to a series of another length", "[set
     Finish finish;
     finish.light.exposure_ev = 0.5;
     finish.detail.painted = SharedList<SharpenedStroke>({{{{1, 1}}, 5, 0.5, false}});
-    project = with_finish(project, finish);
+    project = with_finish(project, finish, {});
     const Recipe recipe = recipe_of(project);
 
     Series longer;
@@ -70,8 +70,8 @@ TEST_CASE("a recipe carries decisions over to a series of another length", "[set
     CHECK(other.merge.method == "depth");
     CHECK(other.merge.settings.detail_size_px == 7);
     CHECK(other.merge.backdrop == FrameId{120});
-    CHECK(other.finish.light.exposure_ev == 0.5);
-    CHECK(other.finish.detail.painted.empty());  // belongs to one picture
+    CHECK(other.finish.finish.light.exposure_ev == 0.5);
+    CHECK(other.finish.finish.detail.painted.empty());  // belongs to one picture
     // A reference frame that is left out is none: the nearest that is used takes its place.
     other = with_recipe_for_frames(other, recipe, {std::vector<double>(21, 0.05), {}, {}, 0},
                                    {{20, {"misfire", "dark", 0}}, {19, {"misfire", "dark", 0}}});

@@ -276,7 +276,7 @@ TEST_CASE("a doubtful series is kept as a project with everything done so far", 
     CHECK(opened.missing.empty());
     CHECK(project.name == "b");
     CHECK_FALSE(project.frames[2].used);
-    CHECK(project.finish.light.exposure_ev == 0.25);
+    CHECK(project.finish.finish.light.exposure_ev == 0.25);
     REQUIRE(project.results.size() == 1);
     const StoredResult stored = read_result(file.parent_path(), project.results[0], {});
     CHECK(stored.result.picture.width() > 100);
