@@ -101,5 +101,30 @@ int main() {
     finishing.print("finishing everything and writing it");
     std::printf("handing over: %.2f times decoding and writing\n",
                 finishing.at(0.5) / (decoding.at(0.5) + writing.at(0.5)));
+
+    // A JPEG for a page, with what is said in it: against its encoding alone.
+    const Picture eight = with_bits(merge, 8);
+    Output page;
+    page.format = FileFormat::jpeg, page.bits = 8;
+    SaidInFile said;
+    said.about.title = "bog cotton";
+    Times encoding, plain, everything;
+    for (int i = 0; i < 3; ++i) {
+        encoding.take([&] {
+            write_picture(folder / "alone.jpg", eight, {},
+                          {.format = FileFormat::jpeg, .bits = 8, .overwrite = true, .made_with = {}}, {});
+        });
+        for (const bool finishes : {false, true})
+            (finishes ? everything : plain).take([&] {
+                const auto own = finish_subject(merge, {}, 1, {});
+                write_output(folder / "page.jpg", finished(*own, finishes ? all : Finish{}, {}), page, said,
+                             true, {});
+            });
+    }
+    encoding.print("encoding a JPEG of 24 MP");
+    plain.print("handing it over as it was merged");
+    everything.print("handing it over with everything finished");
+    std::printf("a JPEG: %.2f times its encoding, %.2f with everything finished\n",
+                plain.at(0.5) / encoding.at(0.5), everything.at(0.5) / encoding.at(0.5));
     return 0;
 }

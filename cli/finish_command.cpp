@@ -59,6 +59,8 @@ void run_finish(const FinishArguments& arguments, const Common& common) {
                made_with(result),
                {},
                {}};
+        // Layers alone need the merge as it was, and its planes: of a large picture they are a third of all.
+        if (format_of_name(arguments.out) != FileFormat::open_raster) stored.result = {};
         own.layers = [&stored, sources, strokes = result.strokes](const Finish& finish, const TakeLayer& take,
                                                                   const Job& job) {
             layers_of(stored.result, strokes, sources(), finish, take, job);

@@ -289,13 +289,14 @@ void encode_jxl(const std::filesystem::path& file, const Picture& picture, int q
     JxlEncoderSetFrameDistance(settings, distance);
     if (distance == 0) JxlEncoderSetFrameLossless(settings, JXL_TRUE);
     JxlEncoderFrameSettingsSetOption(settings, JXL_ENC_FRAME_SETTING_EFFORT, 4);  // of 9: 24 MP in seconds
-    const cv::Mat samples = interleaved(picture);
+    cv::Mat samples = interleaved(picture);
     const JxlPixelFormat format{std::uint32_t(samples.channels()),
                                 picture.bits() == 16 ? JXL_TYPE_UINT16 : JXL_TYPE_UINT8, JXL_NATIVE_ENDIAN,
                                 0};
     if (JxlEncoderAddImageFrame(settings, &format, samples.data, samples.total() * samples.elemSize()) !=
         JXL_ENC_SUCCESS)
         refuse("its pixels");
+    samples.release();  // the encoder has its own
     JxlEncoderCloseInput(encoder.get());
     FileHandle out = open_for_writing(file);
     std::vector<std::uint8_t> buffer(std::size_t(1) << 20);

@@ -173,8 +173,55 @@ Exiv2::Image::AutoPtr opened(Exiv2::BasicIo::AutoPtr bytes) {
     if (!image.get()) throw Exiv2::Error(Exiv2::kerFileContainsUnknownImageType, name);
     return image;
 }
-Exiv2::Image::AutoPtr opened(const std::filesystem::path& file) {
-    return opened(Exiv2::BasicIo::AutoPtr(new Exiv2::FileIo(file.string())));
+
+/// A file that notes when it could not be read: the library takes that for the end of the data.
+class NotedFile : public Exiv2::FileIo {
+  public:
+    NotedFile(const std::filesystem::path& file, std::shared_ptr<bool> failed)
+        : FileIo(file.string()), failed_(std::move(failed)) {}
+    int close() override {
+        note();
+        return FileIo::close();
+    }
+    Exiv2::DataBuf read(long count) override {
+        Exiv2::DataBuf bytes = FileIo::read(count);
+        note();
+        return bytes;
+    }
+    long read(Exiv2::byte* bytes, long count) override {
+        const long got = FileIo::read(bytes, count);
+        note();
+        return got;
+    }
+    int getb() override {
+        const int byte = FileIo::getb();
+        note();
+        return byte;
+    }
+
+  private:
+    void note() {
+        if (isopen() && error()) *failed_ = true;
+    }
+    std::shared_ptr<bool> failed_;
+};
+
+/// What a file says beside its pixels; of damaged metadata what was read until then, null where nothing was.
+/// @throws FileError where the disc or the card could not be read: that it says nothing is not known then.
+Exiv2::Image::AutoPtr read_from(const std::filesystem::path& file) {
+    prepare_exiv2();
+    const auto failed = std::make_shared<bool>(false);
+    Exiv2::Image::AutoPtr image;
+    try {
+        image = opened(Exiv2::BasicIo::AutoPtr(new NotedFile(file, failed)));
+        image->readMetadata();
+    } catch (const std::exception&) {
+        // Damaged; exiv2 0.27 lets a few standard exceptions escape on damaged values, too.
+    }
+    if (*failed)
+        throw FileError(file.string() +
+                        ": its shooting data cannot be read. Check the card or the disc, and try again.");
+    return image;
 }
 
 /// A file's bytes, read as they are asked for. They may be written, as exiv2 does in place: the file stays as
@@ -208,26 +255,20 @@ class MappedFile {
 }  // namespace
 
 ShootingData read_shooting_data(const std::filesystem::path& file) {
-    prepare_exiv2();
+    const auto image = read_from(file);
     ShootingData data;
     try {
-        auto image = opened(file);
-        image->readMetadata();
-        fill(data, image->exifData());
-    } catch (const Exiv2::Error&) {
-        // Damaged shooting data: what was read until here stands.
+        if (image.get()) fill(data, image->exifData());
     } catch (const std::exception&) {
-        // exiv2 0.27 lets a few standard exceptions escape on damaged values.
+        // Damaged shooting data: what was read until here stands.
     }
     return data;
 }
 
 bool says_op_rgb(const std::filesystem::path& file) {
-    prepare_exiv2();
+    const auto image = read_from(file);
     try {
-        auto image = opened(file);
-        image->readMetadata();
-        return number(image->exifData(), "Exif.Photo.ColorSpace") == 65535.0 &&
+        return image.get() && number(image->exifData(), "Exif.Photo.ColorSpace") == 65535.0 &&
                text(image->exifData(), "Exif.Iop.InteroperabilityIndex").starts_with("R03");
     } catch (const std::exception&) {
         return false;  // damaged shooting data, as above
@@ -249,10 +290,9 @@ ShootingData shooting_data_of(const std::vector<std::uint8_t>& block) {
 }
 
 std::vector<std::uint8_t> read_exif_thumbnail(const std::filesystem::path& file) {
-    prepare_exiv2();
     try {
-        auto image = opened(file);
-        image->readMetadata();
+        const auto image = read_from(file);
+        if (!image.get()) return {};
         const Exiv2::ExifThumbC thumbnail(image->exifData());
         if (std::string(thumbnail.mimeType()) != "image/jpeg") return {};
         const Exiv2::DataBuf bytes = thumbnail.copy();
@@ -280,11 +320,10 @@ MetadataBlocks metadata_blocks(const SaidInFile& said) {
 }
 
 AboutPicture read_about(const std::filesystem::path& file) {
-    prepare_exiv2();
     AboutPicture about;
     try {
-        auto image = opened(file);
-        image->readMetadata();
+        const auto image = read_from(file);
+        if (!image.get()) return about;
         const Exiv2::XmpData& xmp = image->xmpData();
         auto text = [&](const char* key) {
             const auto entry = xmp.findKey(Exiv2::XmpKey(key));

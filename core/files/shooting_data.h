@@ -54,7 +54,8 @@ struct AboutPicture {
 };
 
 /// Reads the shooting data of a JPEG, TIFF or PNG. A file without any, or with damaged ones, gives an empty
-/// value: shooting data never stop a series.   Thread-safe.
+/// value: shooting data never stop a series.
+/// @throws FileError where the disc could not be read.   Thread-safe.
 ShootingData read_shooting_data(const std::filesystem::path& file);
 
 /// The same from a TIFF-structured block. Thread-safe.
