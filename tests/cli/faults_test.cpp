@@ -30,13 +30,27 @@ const std::vector<FaultyCommand>& faulty_commands() {
         {"finish to JPEG", "finish FRAME -o OUT/f.jpg --title cotton --brighten 0.3 --overwrite"},
         {"finish to PNG", "finish FRAME -o OUT/f.png --title cotton --brighten 0.3 --overwrite"},
         {"finish to JPEG XL", "finish FRAME -o OUT/f.jxl --title cotton --brighten 0.3 --overwrite"},
-        {"run", "run RECIPE CARD --out OUT", "moorhaze-set/series"}};
+        {"run", "run RECIPE CARD --out OUT --quiet", "moorhaze-set/series"}};
     return all;
 }
 
 constexpr const char* kFaultRecipe =
     R"({"moorhaze_recipe": 1, "area": "reference", "merge": [{"method": "depth"}],
     "hand_over": {"outputs": [{"format": "jpeg", "bits": 8, "name": "{series}"}], "about": {"title": "bog"}}})";
+
+/// What is left of a terminal's text when lines of progress, which end with a share, are gone.
+std::string without_progress(const std::string& text) {
+    std::string left, line;
+    for (const char own : text + "\n") {
+        if (own != '\n' && own != '\r') {
+            line += own;
+            continue;
+        }
+        if (!line.empty() && !line.ends_with('%')) left += line + "\n";
+        line.clear();
+    }
+    return left;
+}
 
 class FaultyRuns {
   public:
@@ -63,7 +77,7 @@ class FaultyRuns {
         INFO("ended with " << ran.code << ": " << ran.text);
         CHECK((ran.code == 0 || ran.code == 1));  // neither a crash nor another's exit code
         const auto made = pictures();
-        const std::string said = ran.text + said_in_records();
+        const std::string said = without_progress(ran.text) + said_in_records();
         if (ran.code != 0) CHECK_FALSE(said.empty());
         for (const auto& [name, bytes] : made) {
             INFO(name);
@@ -95,7 +109,7 @@ class FaultyRuns {
                 arguments.replace(at, word.size(), path.string());
         const std::string layer =
             environment.empty() ? "" : environment + " LD_PRELOAD=" MOORHAZE_FAULT_LAYER " ";
-        return test::run(layer + MOORHAZE_CLI " " + arguments + " --quiet");
+        return test::run(layer + MOORHAZE_CLI " " + arguments);
     }
     /// Pictures that leave, by name; small ones beside records are none.
     std::map<std::string, std::string> pictures() const {
