@@ -341,7 +341,8 @@ cv::Mat1b edge_shares(const cv::Mat1b& ground, int far_px, const Lights& lights)
         for (int x = 0; x < shares.cols; ++x) {
             const float depth = from_ground(y, x);
             if (ground(y, x) || depth > float(far_px)) continue;
-            const auto [light, own] = lights(y, x);
+            const std::pair<cv::Vec3f, cv::Vec3f> both = lights(y, x);
+            const cv::Vec3f &light = both.first, &own = both.second;
             const cv::Point beside = near.of(y, x), within = far.of(y, x);
             const bool has_far =
                 within.x >= 0 && std::hypot(within.x - x, within.y - y) < kFarthest * float(far_px);

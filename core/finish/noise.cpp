@@ -75,7 +75,6 @@ void smooth_colour(cv::Mat3f& light, double share, int radius, const Job& job) {
 
 /// A row of a block.
 using Row = float __attribute__((vector_size(kSide * sizeof(float))));
-using Mask = int __attribute__((vector_size(kSide * sizeof(int))));
 
 /// The cosine transform of eight values (type II, orthonormal), split by symmetry: even outputs come from
 /// sums of opposite inputs, odd ones from their differences.
@@ -134,17 +133,17 @@ const Cosines& cosines() {
 [[gnu::always_inline]] inline void transpose(Row* r) {
     Row a[8], b[8];
     for (int i = 0; i < 4; ++i) {
-        a[2 * i] = __builtin_shuffle(r[2 * i], r[2 * i + 1], Mask{0, 8, 2, 10, 4, 12, 6, 14});
-        a[2 * i + 1] = __builtin_shuffle(r[2 * i], r[2 * i + 1], Mask{1, 9, 3, 11, 5, 13, 7, 15});
+        a[2 * i] = __builtin_shufflevector(r[2 * i], r[2 * i + 1], 0, 8, 2, 10, 4, 12, 6, 14);
+        a[2 * i + 1] = __builtin_shufflevector(r[2 * i], r[2 * i + 1], 1, 9, 3, 11, 5, 13, 7, 15);
     }
     for (int i = 0; i < 8; i += 4)
         for (int k = 0; k < 2; ++k) {
-            b[i + k] = __builtin_shuffle(a[i + k], a[i + k + 2], Mask{0, 1, 8, 9, 4, 5, 12, 13});
-            b[i + k + 2] = __builtin_shuffle(a[i + k], a[i + k + 2], Mask{2, 3, 10, 11, 6, 7, 14, 15});
+            b[i + k] = __builtin_shufflevector(a[i + k], a[i + k + 2], 0, 1, 8, 9, 4, 5, 12, 13);
+            b[i + k + 2] = __builtin_shufflevector(a[i + k], a[i + k + 2], 2, 3, 10, 11, 6, 7, 14, 15);
         }
     for (int i = 0; i < 4; ++i) {
-        r[i] = __builtin_shuffle(b[i], b[i + 4], Mask{0, 1, 2, 3, 8, 9, 10, 11});
-        r[i + 4] = __builtin_shuffle(b[i], b[i + 4], Mask{4, 5, 6, 7, 12, 13, 14, 15});
+        r[i] = __builtin_shufflevector(b[i], b[i + 4], 0, 1, 2, 3, 8, 9, 10, 11);
+        r[i + 4] = __builtin_shufflevector(b[i], b[i + 4], 4, 5, 6, 7, 12, 13, 14, 15);
     }
 }
 
