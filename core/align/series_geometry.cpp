@@ -131,8 +131,7 @@ SeriesGeometry place_frames(const Registration& registration, const PlaceSetting
     if (!registration.used[std::size_t(reference)])
         throw BadParameter("the reference frame was not measured");
     if (!registration.problems[std::size_t(reference)].empty())
-        throw BadParameter(registration.problems[std::size_t(reference)] +
-                           " Choose another reference frame.");
+        throw FileError(registration.problems[std::size_t(reference)] + " Choose another reference frame.");
     for (const MatchingPoints& points : settings.points)
         if (std::min(points.one, points.other) < 0 || std::max(points.one, points.other) >= count ||
             points.one == points.other)

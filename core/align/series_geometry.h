@@ -84,7 +84,8 @@ struct PlaceSettings {
 
 /// Lays the frames over the reference frame. On a rail each frame is placed for its own sharp plane, as the
 /// reference camera would see it.
-/// @throws BadParameter for a reference that is not there or was not measured.   Thread-safe.
+/// @throws BadParameter for a reference that is not there or was not measured, FileError for one that could
+/// not be read.   Thread-safe.
 SeriesGeometry place_frames(const Registration& registration, const PlaceSettings& settings);
 
 /// Every frame as it lies, gains 1: for series that are aligned already.

@@ -138,6 +138,10 @@ TEST_CASE("another reference frame needs no new measurement", "[align]") {
     settings.reference = 0;
     settings.points = {{2, 2, {1, 1}, {2, 2}}};
     CHECK_THROWS_AS(place_frames(registration, settings), BadParameter);
+    // One whose file could not be read is nobody's wrong use.
+    settings.points = {};
+    registration.problems[0] = "a.tif: cannot be read.";
+    CHECK_THROWS_AS(place_frames(registration, settings), FileError);
 }
 
 TEST_CASE("a frame that could not be aligned is left out, or lies between its neighbours", "[align]") {
