@@ -2,6 +2,7 @@
 #include "core/project/edits.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 namespace moorhaze {
@@ -149,6 +150,26 @@ Project with_shooting(Project project, const Shooting& shooting) {
     return project;
 }
 
+Project with_set(Project project, const SetChoice& set) {
+    project.set = set;
+    return project;
+}
+
+Project with_set_of(Project opened, const Project& before) {
+    const auto first_frames = [](const Project& project) {
+        std::set<std::filesystem::path> all;
+        if (!project.frames.empty()) all.insert(project.frames[0].path);
+        for (const CardSeries& series : project.card)
+            if (!series.frames.empty()) all.insert(series.frames[0].path);
+        return all;
+    };
+    const auto here = first_frames(opened), there = first_frames(before);
+    const bool are_of_one_set =
+        std::any_of(here.begin(), here.end(), [&](const auto& path) { return there.contains(path); });
+    if (are_of_one_set || opened.set == SetChoice{}) opened.set = before.set;
+    return opened;
+}
+
 Project with_series(Project project, const Series& series, const SharedList<CardSeries>& card,
                     std::optional<int> card_place) {
     Project made;
@@ -166,6 +187,7 @@ Project with_series(Project project, const Series& series, const SharedList<Card
     made.shooting = project.shooting;
     // How files are named and made stays; a finish belongs to its pictures.
     made.hand_over = project.hand_over;
+    made.set = project.set;
     made.card = card;
     made.card_place = card_place;
     return made;
@@ -239,11 +261,13 @@ Project with_name(Project project, const std::string& name) {
 
 Project with_frame_paths(Project project,
                          const std::vector<std::pair<FrameId, std::filesystem::path>>& paths) {
+    std::map<std::filesystem::path, std::filesystem::path> went;
     auto moved = [&](SharedList<ProjectFrame> frames) {
         for (int place = 0; place < frames.size(); ++place)
             for (const auto& [frame, path] : paths)
                 if (frames[place].id == frame) {
                     ProjectFrame own = frames[place];
+                    went[own.path] = path;
                     own.path = path;
                     frames = frames.replaced(place, own);
                 }
@@ -255,6 +279,8 @@ Project with_frame_paths(Project project,
         series.frames = moved(series.frames);
         project.card = project.card.replaced(place, series);
     }
+    for (std::filesystem::path& unticked : project.set.unticked)
+        if (const auto found = went.find(unticked); found != went.end()) unticked = found->second;
     return project;
 }
 

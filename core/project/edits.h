@@ -32,10 +32,15 @@ Project without_result(Project project, ResultId result);
 Project with_finish(Project project, const Finish& finish, std::optional<FrameId> plane);
 Project with_hand_over(Project project, const HandOver& hand_over);
 Project with_shooting(Project project, const Shooting& shooting);
+Project with_set(Project project, const SetChoice& set);
 /// Another series of the same card, or the open one cut or joined: nothing of what was decided about the
-/// former one holds. Method, settings and shooting stay.
+/// former one holds. Method, settings, shooting and the set stay.
 Project with_series(Project project, const Series& series, const SharedList<CardSeries>& card,
                     std::optional<int> card_place);
+
+/// A stored project that is opened after another. The set goes on where the two have a series in common, or
+/// where the opened one knows of none.
+Project with_set_of(Project opened, const Project& before);
 
 /// The card as open_card() found it.
 SharedList<CardSeries> card_of(const std::vector<FoundSeries>& found);

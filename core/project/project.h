@@ -6,13 +6,10 @@
 #include <string>
 #include <vector>
 
-#include "core/align/common_area.h"
-#include "core/finish/finish.h"
-#include "core/finish/hand_over.h"
 #include "core/mend/snags.h"
 #include "core/mend/strokes.h"
-#include "core/merge/merge.h"
 #include "core/optics/shoot_plan.h"
+#include "core/project/set_choice.h"
 #include "core/work/shared_list.h"
 
 /// What a person decided about one series, as one immutable value without pixels. It is changed by the pure
@@ -27,32 +24,6 @@ struct ProjectFrame {
     int revision = 0;         ///< how often its file was shot anew
     bool used = true;         ///< false: left out by the person
     bool operator==(const ProjectFrame&) const = default;
-};
-
-/// The same detail shown in two frames by hand; frame pixels.
-struct PointPair {
-    FrameId one, other;
-    cv::Point2d in_one, in_other;
-    bool operator==(const PointPair&) const = default;
-};
-
-/// How frames are warped to the reference frame.
-struct Placing {
-    bool as_they_lie = false;  ///< nothing is measured and nothing moved
-    PlaneModel model = PlaneModel::automatic;
-    Unplaced unplaced = Unplaced::leave_out;
-    Levelling levelling = Levelling::automatic;
-    bool mend_dust = true;  ///< of the sensor, as far as it is found
-    std::vector<PointPair> points;
-    bool operator==(const Placing&) const = default;
-};
-
-/// How the sharp parts are put together.
-struct MergeChoice {
-    std::string method = merge_methods()[0].name;
-    MergeSettings settings;           ///< without the backdrop's frame, which is a number there
-    std::optional<FrameId> backdrop;  ///< the frame that fills what is never sharp; none: the depth around
-    bool operator==(const MergeChoice&) const = default;
 };
 
 /// A frame in one state of its file.
@@ -151,6 +122,7 @@ struct Project {
     /// finish_in_plane.h).
     PlacedFinish finish;
     HandOver hand_over;
+    SetChoice set;
     bool operator==(const Project&) const = default;
 };
 

@@ -3,6 +3,7 @@
 
 #include "core/finish/finish_json.h"
 #include "core/project/decisions_json.h"
+#include "core/project/recipe_json.h"
 #include "core/work/json_text.h"
 
 namespace moorhaze {
@@ -151,6 +152,11 @@ struct Paths {
     std::filesystem::path whole(const std::filesystem::path& path) const {
         return folder.empty() ? path : std::filesystem::absolute(path).lexically_normal();
     }
+    /// As the members of whatever the file is named in.
+    void write(Json& json, const std::filesystem::path& path) const {
+        json["file"] = written(path);
+        if (!folder.empty()) json["lay_at"] = whole(path).generic_string();
+    }
     std::string written(const std::filesystem::path& path) const {
         const auto relative =
             folder.empty() ? path : whole(path).lexically_relative(std::filesystem::absolute(folder));
@@ -173,13 +179,27 @@ struct Paths {
 Json json_of(const SharedList<ProjectFrame>& frames, const Paths& paths) {
     Json list = Json::array();
     for (const ProjectFrame& own : frames) {
-        Json frame{{"id", own.id.value}, {"file", paths.written(own.path)}, {"used", own.used}};
-        if (!paths.folder.empty()) frame["lay_at"] = paths.whole(own.path).generic_string();
+        Json frame{{"id", own.id.value}, {"used", own.used}};
+        paths.write(frame, own.path);
         if (!own.content_key.empty()) frame["content"] = own.content_key;
         if (own.revision > 0) frame["shot_again"] = own.revision;
         list.push_back(std::move(frame));
     }
     return list;
+}
+Json json_of(const SetChoice& own, const Paths& paths) {
+    Json json{{"out", own.out}, {"replaces", own.replaces}};
+    if (!own.recipe_name.empty()) {
+        json["recipe_name"] = own.recipe_name;
+        json["recipe"] = parsed_json(json_of(own.whole));
+    }
+    for (const RecipePart part : own.left_out) json["left_out"].push_back(name_of(part));
+    for (const std::filesystem::path& first_frame : own.unticked) {
+        Json series;
+        paths.write(series, first_frame);
+        json["unticked"].push_back(std::move(series));
+    }
+    return json;
 }
 cv::Point2d point_of(const Json& json) {
     return {json.at(0).get<double>(), json.at(1).get<double>()};
@@ -221,6 +241,7 @@ class ProjectReader {
         own.finish = finish_of_members(members, "finish", "finish_plane");
         if (const Json* hand_over = members.find("hand_over"))
             own.hand_over = hand_over_of(json_text(*hand_over));
+        if (const Json* set = members.find("set")) own.set = set_of(*set);
         end(members);
         return own;
     }
@@ -391,15 +412,44 @@ class ProjectReader {
         return own;
     }
 
+    std::filesystem::path path_of(Members& members) const {
+        std::string lay_at;
+        members.get("lay_at", lay_at);
+        return paths_.read(needed(members, "file").get<std::string>(), lay_at);
+    }
+
+    SetChoice set_of(const Json& json) const {
+        SetChoice own;
+        Members members(json, "of the set");
+        members.get("recipe_name", own.recipe_name);
+        if (const Json* recipe = members.find("recipe")) own.whole = recipe_from_json(json_text(*recipe));
+        if (const Json* left_out = members.find("left_out"))
+            for (const Json& part : *left_out) own.left_out.push_back(recipe_part_named(part));
+        members.get("out", own.out);
+        members.get("replaces", own.replaces);
+        if (const Json* unticked = members.find("unticked"))
+            for (const Json& series : *unticked) {
+                Members of_series(series, "of a series of the set");
+                own.unticked.push_back(path_of(of_series));
+                end(of_series);
+            }
+        end(members);
+        return own;
+    }
+
+    static RecipePart recipe_part_named(const Json& json) {
+        for (const RecipePart part : kRecipeParts)
+            if (json == name_of(part)) return part;
+        throw FileError("says " + json_text(json) + ", which is no part of a recipe");
+    }
+
     SharedList<ProjectFrame> frames_of(const Json& json) const {
         std::vector<ProjectFrame> frames;
         for (const Json& own : json) {
             ProjectFrame frame;
             Members members(own, "of a frame");
             frame.id = {needed(members, "id").get<int>()};
-            std::string lay_at;
-            members.get("lay_at", lay_at);
-            frame.path = paths_.read(needed(members, "file").get<std::string>(), lay_at);
+            frame.path = path_of(members);
             members.get("used", frame.used);
             members.get("content", frame.content_key);
             members.get("shot_again", frame.revision);
@@ -451,6 +501,7 @@ std::string to_json(const Project& own, const std::filesystem::path& folder) {
     json["shooting"] = std::move(shooting);
     write_finish(json, "finish", "finish_plane", own.finish);
     if (own.hand_over != HandOver{}) json["hand_over"] = parsed_json(json_of(own.hand_over));
+    if (own.set != SetChoice{}) json["set"] = json_of(own.set, paths);
     return json_text(json, 1) + "\n";
 }
 

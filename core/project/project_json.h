@@ -6,7 +6,7 @@ namespace moorhaze {
 
 /// The version of the JSON that this program writes; files of a newer one are refused.
 /// Rises whenever a file holds something that a program of before would pass over and lose.
-inline constexpr int kProjectVersion = 3;
+inline constexpr int kProjectVersion = 4;
 
 /// A project as readable JSON.
 /// @param folder  paths are written relative to it, and where absolute ones lay; empty: as they are.

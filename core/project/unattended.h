@@ -6,12 +6,6 @@
 /// afterwards: the same for `merge` and for sets.
 namespace moorhaze {
 
-/// Frames with flags are left out; those whose flags are all of accepted kinds are used all the same.
-struct FlagRule {
-    bool accepts_all = false;
-    std::vector<std::string> accepted;  ///< kinds, see FrameFlag
-    bool operator==(const FlagRule&) const = default;
-};
 /// The kinds of flags that there are.
 const std::vector<std::string>& flag_kinds();
 

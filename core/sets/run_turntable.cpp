@@ -10,6 +10,7 @@
 #include "core/project/handed_picture.h"
 #include "core/project/words.h"
 #include "core/sets/spin_page.h"
+#include "core/sets/turntable.h"
 #include "core/work/json_text.h"
 #include "core/work/words.h"
 

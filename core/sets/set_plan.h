@@ -2,7 +2,7 @@
 #pragma once
 #include "core/finish/hand_over.h"
 #include "core/series/card.h"
-#include "core/sets/recipe.h"
+#include "core/sets/follow_recipe.h"
 
 /// What a run would do: which series, by which recipe, written where under which names.
 namespace moorhaze {

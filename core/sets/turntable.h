@@ -5,21 +5,11 @@
 
 #include "core/finish/finish.h"
 #include "core/picture/picture.h"
+#include "core/project/recipe.h"
 #include "core/work/job.h"
 
 /// Views of a turntable made alike: one crop, an upright axis in its middle, one light, one ground.
 namespace moorhaze {
-
-struct TurntableRule {
-    int views = 0;             ///< that there should be; 0: as many as there are
-    bool level = true;         ///< the axis of rotation is made upright
-    bool even_light = true;    ///< each view's exposure is changed so that the ground is alike
-    bool white_ground = true;  ///< where the finish picks none: white, without shadows
-    double margin = 0.06;      ///< around the object, share of its longer side, 0..1
-    /// Of the levelled picture, px; none: around all that is seen of the object in any view.
-    std::optional<PixelRect> crop = {};
-    bool operator==(const TurntableRule&) const = default;
-};
 
 /// Where one view's object ends, in its rows; subpixel, px of the picture.
 struct Outline {

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "core/work/memory_budget.h"
-#include "desktop/session/hands/brushwork.h"
-#include "desktop/session/hands/finishing.h"
+#include "desktop/session/hands/finish_strokes.h"
 #include "desktop/session/hands/pointing.h"
+#include "desktop/session/hands/stroke_edits.h"
 #include "desktop/session/preferences.h"
 #include "desktop/session/projects/opening.h"
 #include "desktop/session/projects/recent_projects.h"
@@ -17,11 +17,13 @@
 #include "desktop/session/shown/picture_store.h"
 #include "desktop/session/shown/quick_look.h"
 #include "desktop/session/shown/result_look.h"
+#include "desktop/session/shown/series_thumbs.h"
 #include "desktop/session/shown/snag_walk.h"
 #include "desktop/session/shown/sounding.h"
 #include "desktop/session/tasks/bring_in.h"
 #include "desktop/session/tasks/culling.h"
 #include "desktop/session/tasks/exporter.h"
+#include "desktop/session/tasks/hand_over_choice.h"
 #include "desktop/session/tasks/handed_names.h"
 #include "desktop/session/tasks/match_points.h"
 #include "desktop/session/tasks/merging.h"
@@ -51,7 +53,9 @@ struct Session : SessionBase {
     Merging merging{*this, aligning};
     MergePreview merge_preview{*this, merging};
     PictureStore store{*this};
-    Brushwork brushwork{*this, store};
+    MendedDisplay mended_display{*this, store};
+    Brushwork brushwork{*this, store, mended_display};
+    StrokeEdits stroke_edits{*this, brushwork};
     BringIn bring_in{*this};
     Sounding sounding{*this};
     SnagWalk snag_walk{*this};
@@ -60,13 +64,17 @@ struct Session : SessionBase {
     ResultLook result_look;
     FinishLook finish_look{*this};
     Finishing finishing{*this, finish_look};
+    FinishStrokes finish_strokes{*this, finish_look, finishing};
     Exporter exporter{*this};
+    HandOverChoice hand_over_choice{*this};
     HandedNames handed_names{*this};
     ShootDesk shoot_desk{*this, opening};
     SavedSetups saved_setups{*this, shoot_desk};
     FolderWatch folder_watch{*this, opening};
+    SeriesThumbs series_thumbs{*this};
     SetRecipe set_recipe{*this};
-    SetRun set_run{*this, set_recipe};
+    SetList set_list{*this};
+    SetRun set_run{*this, set_recipe, set_list};
     ViewsLook views_look{*this, set_recipe, set_run};
     RecentProjects recent_projects{autosave};
     Preferences preferences{*this};

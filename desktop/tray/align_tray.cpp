@@ -5,7 +5,6 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSpinBox>
@@ -20,7 +19,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kRowHeight = 36, kTroubleHeight = 96;  // logical px of an entry
+constexpr int kTroubleHeight = 96;  // logical px of an entry
 
 }  // namespace
 
@@ -30,9 +29,8 @@ AlignTray::AlignTray(Session& session, Commands& commands, QWidget* parent)
     summary_->setObjectName(QStringLiteral("alignSummary"));
     reason_ = add_quiet({});
     body()->addWidget(command_button("align", tr("Align"), "align"));
-    troubled_ = new QListWidget(this);
-    troubled_->setAccessibleName(tr("Frames that are not aligned"));
-    troubled_->setWordWrap(true);
+    troubled_ = new RowList(QStringLiteral("notAligned"), tr("Frames that are not aligned"),
+                            {.most_rows = 2, .most_height = 2 * kTroubleHeight + 4, .breaks_lines = true}, this);
     body()->addWidget(troubled_);
     build_compare();
     build_kept();
@@ -49,9 +47,8 @@ AlignTray::AlignTray(Session& session, Commands& commands, QWidget* parent)
     build_movements();
     build_points();
     set_next(command_button("merge", tr("Merge"), "mergeFromAlign"));
-    connect(troubled_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
-        session_.standpoint.set_place(item->data(Qt::UserRole).toInt());
-    });
+    connect(troubled_, &RowList::pressed_on, this,
+            [this](int row) { session_.standpoint.set_place(troubled_->row(row).key.toInt()); });
     refresh_when_visible([this] { refresh(); });
     connect(&session_.document, &Document::changed, this, &AlignTray::want_refresh);
     connect(&session_.products, &Products::changed, this, &AlignTray::want_refresh);
@@ -180,15 +177,13 @@ void AlignTray::build_points() {
     points_state_->setObjectName(QStringLiteral("pointsState"));
     set_points_ = command_button("points", tr("Set points"), "setPoints");
     body()->addWidget(set_points_);
-    pairs_ = new QListWidget(this);
-    pairs_->setObjectName(QStringLiteral("pairs"));
-    pairs_->setAccessibleName(tr("Matching points set by hand"));
+    pairs_ = new RowList(QStringLiteral("pairs"), tr("Matching points set by hand"), {.most_rows = 4}, this);
     body()->addWidget(pairs_);
     drop_pair_ = add_button(tr("Drop the pair"), {}, tr("The points chosen in the list no longer bind"));
     drop_pair_->setObjectName(QStringLiteral("dropPair"));
     connect(drop_pair_, &QPushButton::clicked, this,
-            [this] { session_.match_points.drop(pairs_->currentRow()); });
-    connect(pairs_, &QListWidget::currentRowChanged, this,
+            [this] { session_.match_points.drop(pairs_->current()); });
+    connect(pairs_, &RowList::current_moved, this,
             [this](int row) { drop_pair_->setEnabled(row >= 0); });
 }
 
@@ -205,18 +200,17 @@ void AlignTray::show_points() {
                                    ? tr("None. Two or more pairs bind two frames that were not aligned well.")
                                    : QString());
     points_state_->setVisible(!points_state_->text().isEmpty());
-    const int row = pairs_->currentRow();
-    pairs_->clear();
+    std::vector<ListRow> pairs;
     for (std::size_t i = 0; i < set.size(); ++i)
-        pairs_->addItem(tr("%1:  frame %2 and %3")
-                            .arg(i + 1)
-                            .arg(session_.document.place(set[i].one) + 1)
-                            .arg(session_.document.place(set[i].other) + 1));
-    pairs_->setCurrentRow(std::min(row < 0 ? int(set.size()) - 1 : row, int(set.size()) - 1));
-    pairs_->setVisible(!set.empty());
-    pairs_->setFixedHeight(std::min(4, pairs_->count()) * kRowHeight + 6);
+        pairs.push_back({.key = QString::number(i),
+                         .words = tr("%1:  frame %2 and %3")
+                                      .arg(i + 1)
+                                      .arg(session_.document.place(set[i].one) + 1)
+                                      .arg(session_.document.place(set[i].other) + 1)});
+    pairs_->set_rows(std::move(pairs));
+    if (pairs_->current() < 0) pairs_->set_current(int(set.size()) - 1);
     drop_pair_->setVisible(!set.empty());
-    drop_pair_->setEnabled(pairs_->currentRow() >= 0);
+    drop_pair_->setEnabled(pairs_->current() >= 0);
 }
 
 void AlignTray::show_kept() {
@@ -313,13 +307,13 @@ void AlignTray::refresh() {
     const bool open = session_.document.has_series();
     for (QWidget* widget : std::initializer_list<QWidget*>{partner_, partner_number_})
         widget->setEnabled(open);
-    troubled_->clear();
-    troubled_->hide();
+    std::vector<ListRow> troubled;
     const PlanePtr& plane = session_.products.plane();
     as_shot_->setEnabled(plane != nullptr);
     reason_->setVisible(plane && !plane->geometry.as_it_lies);
     if (!plane) {
         set_state({});
+        troubled_->set_rows({});
         summary_->setText(open ? tr("Not aligned yet.") : tr("Open a series first (Ctrl+O)."));
         frame_->clear();
         return;
@@ -353,12 +347,10 @@ void AlignTray::refresh() {
         const FrameGeometry& frame = geometry.frames[std::size_t(i)];
         const std::string& why = frame.problem.empty() ? frame.warning : frame.problem;
         if (why.empty() || !series.frames[std::size_t(i)].used) continue;
-        auto* item = new QListWidgetItem(QStringLiteral("%1\n%2").arg(frames_text(i, i), text(why)));
-        item->setData(Qt::UserRole, i);
-        troubled_->addItem(item);
+        troubled.push_back({.key = QString::number(i),
+                            .words = QStringLiteral("%1\n%2").arg(frames_text(i, i), text(why))});
     }
-    troubled_->setVisible(troubled_->count() > 0);
-    troubled_->setFixedHeight(std::min(2, troubled_->count()) * kTroubleHeight + 4);
+    troubled_->set_rows(std::move(troubled));
 }
 
 }  // namespace moorhaze::desktop

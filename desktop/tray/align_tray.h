@@ -5,7 +5,6 @@
 
 class QCheckBox;
 class QComboBox;
-class QListWidget;
 class QSpinBox;
 
 namespace moorhaze::desktop {
@@ -40,7 +39,7 @@ class AlignTray : public Tray {
     QCheckBox *level_ = nullptr, *dust_ = nullptr, *as_shot_ = nullptr;
     QLabel *summary_ = nullptr, *reason_ = nullptr, *frame_ = nullptr, *lost_ = nullptr,
            *drift_range_ = nullptr, *points_state_ = nullptr;
-    QListWidget *troubled_ = nullptr, *pairs_ = nullptr;
+    RowList *troubled_ = nullptr, *pairs_ = nullptr;
     QPushButton *set_points_ = nullptr, *drop_pair_ = nullptr;
 };
 

@@ -5,7 +5,6 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSpinBox>
@@ -237,8 +236,8 @@ ColourPage::ColourPage(Session& session, Commands& commands, QWidget* parent) : 
     ones_ = make_short_list(QStringLiteral("singleColours"), tr("Single colours"), this);
     ones_->setToolTip(tr("Double-click takes one back"));
     rows()->addWidget(ones_);
-    connect(ones_, &QListWidget::itemActivated, this, [this](QListWidgetItem* item) {
-        const auto place = std::size_t(ones_->row(item));
+    connect(ones_, &RowList::taken, this, [this](int row) {
+        const auto place = std::size_t(row);
         session_.finishing.change(tr("take a single colour back"), [place](Finish& own) {
             if (place < own.colour.ones.size())
                 own.colour.ones.erase(own.colour.ones.begin() + std::ptrdiff_t(place));
@@ -248,12 +247,11 @@ ColourPage::ColourPage(Session& session, Commands& commands, QWidget* parent) : 
 
 void ColourPage::refresh() {
     FinishRows::refresh();
-    ones_->clear();
+    std::vector<ListRow> colours;
     for (const OneColour& own : session_.finishing.finish().colour.ones)
-        ones_->addItem(Finishing::words_of(own));
-    heading_->setVisible(ones_->count() > 0);
-    ones_->setVisible(ones_->count() > 0);
-    fit_short_list(ones_);
+        colours.push_back({.key = QString::number(colours.size()), .words = FinishStrokes::words_of(own)});
+    heading_->setVisible(!colours.empty());
+    ones_->set_rows(std::move(colours));
 }
 
 DetailPage::DetailPage(Session& session, Commands& commands, QWidget* parent) : FinishRows(session, parent) {

@@ -4,7 +4,6 @@
 #include "desktop/view/commands.h"
 
 class QComboBox;
-class QListWidget;
 class QPushButton;
 class QSpinBox;
 
@@ -40,7 +39,7 @@ class ColourPage : public FinishRows {
     void refresh() override;
 
   private:
-    QListWidget* ones_;
+    RowList* ones_;
     QLabel* heading_;
 };
 

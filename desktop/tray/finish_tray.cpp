@@ -4,7 +4,6 @@
 #include <QButtonGroup>
 #include <QGridLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QVBoxLayout>
@@ -98,16 +97,13 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
 
     connect(switch_, &QButtonGroup::idClicked, this,
             [this](int page) { session_.standpoint.set_finish_page(FinishPage(page)); });
-    connect(done_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
-        session_.standpoint.set_finish_page(page_of(FinishPart(item->data(Qt::UserRole).toInt())));
-    });
-    connect(done_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
-        session_.finishing.set_off(FinishPart(item->data(Qt::UserRole).toInt()),
-                                   item->checkState() == Qt::Unchecked);
+    connect(done_, &RowList::pressed_on, this,
+            [this](int row) { session_.standpoint.set_finish_page(page_of(done_parts()[std::size_t(row)])); });
+    connect(done_, &RowList::tick_asked, this, [this](int row, bool ticked) {
+        session_.finishing.set_off(done_parts()[std::size_t(row)], !ticked);
     });
     connect(reset_, &QPushButton::clicked, this, [this] {
-        if (const auto* item = done_->currentItem())
-            session_.finishing.reset(FinishPart(item->data(Qt::UserRole).toInt()));
+        if (done_->current() >= 0) session_.finishing.reset(done_parts()[std::size_t(done_->current())]);
     });
     refresh_when_visible([this] { refresh(); });
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
@@ -137,27 +133,29 @@ void FinishTray::show_page() {
     scroll_to_top();
 }
 
+/// The parts of the finish that change the picture, as they are listed.
+std::vector<FinishPart> FinishTray::done_parts() const {
+    std::vector<FinishPart> parts;
+    for (const FinishPart part : kFinishParts)
+        if (!in_words(session_.finishing.finish(), part).empty()) parts.push_back(part);
+    return parts;
+}
+
 void FinishTray::show_done() {
     const Finish& finish = session_.finishing.finish();
-    const QSignalBlocker quiet(done_);
-    const int row = done_->currentRow();
-    done_->clear();
-    for (const FinishPart part : kFinishParts) {
-        const QString words = QString::fromStdString(in_words(finish, part));
-        if (words.isEmpty()) continue;
-        auto* item =
-            new QListWidgetItem(QStringLiteral("%1: %2").arg(QLatin1String(name_of(part)), words), done_);
-        item->setData(Qt::UserRole, int(part));
-        item->setToolTip(words);
-        item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
-        item->setCheckState(is_off(finish, part) ? Qt::Unchecked : Qt::Checked);
+    std::vector<ListRow> rows;
+    for (const FinishPart part : done_parts()) {
+        const QString words = text(in_words(finish, part)), name = QLatin1String(name_of(part));
+        rows.push_back({.key = name,
+                        .words = QStringLiteral("%1: %2").arg(name, words),
+                        .tip = words,
+                        .ticked = !is_off(finish, part)});
     }
-    const bool any = done_->count() > 0;
-    if (any) done_->setCurrentRow(std::clamp(row, 0, done_->count() - 1));
-    done_->setVisible(any);
+    const bool any = !rows.empty();
+    done_->set_rows(std::move(rows));
+    if (any && done_->current() < 0) done_->set_current(0);
     reset_->setVisible(any);
     words_->setVisible(!any);
-    fit_short_list(done_);
 }
 
 void FinishTray::refresh() {

@@ -20,6 +20,7 @@ class FinishTray : public Tray {
   private:
     void refresh();
     void show_page();
+    std::vector<FinishPart> done_parts() const;
     void show_done();
     Session& session_;
     QButtonGroup* switch_;
@@ -27,7 +28,7 @@ class FinishTray : public Tray {
     std::vector<FinishRows*> rows_;
     HandOverPage* hand_over_page_;
     QWidget* done_box_;
-    QListWidget* done_;
+    RowList* done_;
     QPushButton *reset_, *next_, *finish_views_;
     QLabel* words_;
 };

@@ -11,17 +11,14 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QLocale>
 #include <QPushButton>
 #include <QSignalBlocker>
-#include <QStandardPaths>
 #include <QToolButton>
 #include <QUrl>
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "core/finish/articles.h"
 #include "core/project/words.h"
 #include "desktop/session/work/text.h"
 
@@ -52,7 +49,8 @@ QLineEdit* field(const char* object_name, const QString& name, const QString& ti
 
 }  // namespace
 
-HandOverPage::HandOverPage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+HandOverPage::HandOverPage(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), choice_(session.hand_over_choice) {
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
@@ -68,31 +66,20 @@ HandOverPage::HandOverPage(Session& session, QWidget* parent) : QWidget(parent),
     build_about();
     build_outcome();
 
-    connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
+    connect(list_, &RowList::current_moved, this, [this](int row) {
         if (row < 0) return;
         place_ = row;
         show_output();
     });
-    connect(list_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
-        const auto place = std::size_t(list_->row(item));
-        const bool off = item->checkState() == Qt::Unchecked;
-        change(off ? tr("switch a file off") : tr("switch a file on"),
-               [&](HandOver& all) { all.outputs[place].is_off = off; });
-    });
+    connect(list_, &RowList::tick_asked, this,
+            [this](int row, bool ticked) { choice_.set_off(row, !ticked); });
     connect(add_, &QPushButton::clicked, this, [this] {
-        Output more = own().outputs.empty() ? Output{} : own().outputs[std::size_t(chosen())];
-        more = with_kind(more, export_kinds()[2]);
-        more.size = {SizeWish::long_side, 1500, 300};
-        more.profile = ProfileWish::srgb;
-        more.name += "-{size}";
-        place_ = int(own().outputs.size());
-        change(tr("add a file"), [&](HandOver& all) { all.outputs.push_back(more); });
+        const int like = chosen();
+        place_ = choice_.count();
+        choice_.add_like(like);
     });
-    connect(remove_, &QPushButton::clicked, this, [this] {
-        change(tr("remove a file"), [this](HandOver& all) {
-            if (all.outputs.size() > 1) all.outputs.erase(all.outputs.begin() + chosen());
-        });
-    });
+    connect(remove_, &QPushButton::clicked, this, [this] { choice_.remove(chosen()); });
+    connect(&choice_, &HandOverChoice::refused, this, &HandOverPage::refresh);
     connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
         if (changes.series) suggest_folder();
     });
@@ -172,7 +159,7 @@ void HandOverPage::build_output() {
     connect(list, &QPushButton::clicked, this, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("List of article numbers"), {},
                                                           tr("Tables (*.csv *.tsv *.txt);;All files (*)"));
-        if (!file.isEmpty()) use_articles(file);
+        if (!file.isEmpty()) choice_.take_articles(file);
     });
     name_outcome_ = new QLabel(this);
     name_outcome_->setObjectName(QStringLiteral("nameOutcome"));
@@ -216,20 +203,18 @@ void HandOverPage::build_output() {
             tr("set the size"), [&](Output& own) { own.size.value = value; }, QStringLiteral("size"));
     });
     connect(profile_, &QComboBox::activated, this, [this](int place) {
-        std::filesystem::path file;
         if (ProfileWish(place) == ProfileWish::file) {
-            file = QFileDialog::getOpenFileName(this, tr("Colour profile"),
-                                                QStringLiteral("/usr/share/color/icc"),
-                                                tr("Colour profiles (*.icc *.icm)"))
-                       .toStdString();
-            if (file.empty()) return show_output();
+            const QString file = QFileDialog::getOpenFileName(this, tr("Colour profile"),
+                                                              QStringLiteral("/usr/share/color/icc"),
+                                                              tr("Colour profiles (*.icc *.icm)"));
+            show_output();  // until the file has been read
+            if (!file.isEmpty()) choice_.take_profile(chosen(), file);
+            return;
         }
         change_output(tr("set the colours"), [&](Output& own) {
             own.profile = ProfileWish(place);
-            own.profile_file = file;
-            profile_of_output(own, {});  // what is no profile is said now, not when all is done
+            own.profile_file.clear();
         });
-        show_output();
     });
     connect(name_, &QLineEdit::textEdited, this, [this](const QString& name) {
         show_name();
@@ -246,7 +231,7 @@ void HandOverPage::build_output() {
     });
     connect(name_, &QLineEdit::returnPressed, this, &HandOverPage::hand_over);
     connect(article_, &QLineEdit::textEdited, this, [this](const QString& text) {
-        change(
+        choice_.change(
             tr("set the article number"), [&](HandOver& all) { all.article = text.trimmed().toStdString(); },
             QStringLiteral("article"));
     });
@@ -282,7 +267,7 @@ void HandOverPage::build_about() {
         fields->addWidget(edit);
         about_ << edit;
         connect(edit, &QLineEdit::editingFinished, this, [this, edit, set = set] {
-            change(tr("say what the picture is"),
+            choice_.change(tr("say what the picture is"),
                    [&](HandOver& all) { set(all.about, edit->text().trimmed().toStdString()); });
         });
     }
@@ -292,7 +277,7 @@ void HandOverPage::build_about() {
         tr("Where the frames were taken, the camera's owner, and its and the lens's numbers go along"));
     fields->addWidget(with_private_);
     connect(with_private_, &QCheckBox::clicked, this, [this](bool wanted) {
-        change(tr("say what the picture is"), [&](HandOver& all) { all.with_private = wanted; });
+        choice_.change(tr("say what the picture is"), [&](HandOver& all) { all.with_private = wanted; });
     });
     about_box_->hide();
     rows->addWidget(about_box_);
@@ -344,38 +329,19 @@ int HandOverPage::chosen() const {
     return std::clamp(place_, 0, std::max(0, int(own().outputs.size()) - 1));
 }
 
-void HandOverPage::change(const QString& what, const std::function<void(HandOver&)>& change,
-                          const QString& join) {
-    HandOver to = own();
-    try {
-        change(to);
-        session_.document.edit(what, with_hand_over(session_.document.project(), to), join);
-    } catch (const Error& error) {
-        session_.notices.notify_error(QString::fromUtf8(error.what()));
-    }
-}
-
-void HandOverPage::change_output(const QString& what, const std::function<void(Output&)>& change_one,
+void HandOverPage::change_output(const QString& what, const std::function<void(Output&)>& change,
                                  const QString& join) {
-    change(
-        what,
-        [&](HandOver& all) {
-            if (all.outputs.empty()) all.outputs.push_back({});
-            change_one(all.outputs[std::size_t(chosen())]);
-        },
-        join.isEmpty() ? join : QStringLiteral("%1 %2").arg(join).arg(chosen()));
+    choice_.change_output(chosen(), what, change, join);
 }
 
 void HandOverPage::show_list() {
-    const QSignalBlocker quiet(list_);
-    list_->clear();
-    for (const Output& output : own().outputs) {
-        auto* item = new QListWidgetItem(QString::fromStdString(in_words(output)), list_);
-        item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
-        item->setCheckState(output.is_off ? Qt::Unchecked : Qt::Checked);
-    }
-    list_->setCurrentRow(chosen());
-    fit_short_list(list_);
+    std::vector<ListRow> rows;
+    for (const Output& output : own().outputs)
+        rows.push_back({.key = QString::number(rows.size()),
+                        .words = QString::fromStdString(in_words(output)),
+                        .ticked = !output.is_off});
+    list_->set_rows(std::move(rows));
+    list_->set_current(chosen());
     remove_->setEnabled(own().outputs.size() > 1);
 }
 
@@ -443,19 +409,7 @@ void HandOverPage::refresh() {
 void HandOverPage::suggest_folder() {
     outcome_->clear();
     exists_->hide();
-    if (!folder_->text().isEmpty()) return;
-    QString folder = QStandardPaths::writableLocation(QStandardPaths::PicturesLocation);
-    if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
-    folder_->setText(folder);
-}
-
-void HandOverPage::use_articles(const QString& file) {
-    change(tr("take article numbers from a list"), [&](HandOver& all) {
-        all.article_list = file.toStdString();
-        all.article.clear();
-        read_articles(all.article_list);  // what is no list is said now, not when files get their names
-    });
-    refresh();
+    if (folder_->text().isEmpty()) folder_->setText(HandOverChoice::usual_folder());
 }
 
 void HandOverPage::choose_folder() {

@@ -8,7 +8,6 @@
 class QCheckBox;
 class QComboBox;
 class QLineEdit;
-class QListWidget;
 class QToolButton;
 
 namespace moorhaze::desktop {
@@ -24,7 +23,6 @@ class HandOverPage : public QWidget {
     void hand_over();
 
   private:
-    void use_articles(const QString& file);
     void build_output();
     void build_about();
     void build_outcome();
@@ -34,16 +32,16 @@ class HandOverPage : public QWidget {
     void show_name();
     void suggest_folder();
     void choose_folder();
-    const HandOver& own() const { return session_.document.project().hand_over; }
+    const HandOver& own() const { return choice_.own(); }
     int chosen() const;
-    void change(const QString& what, const std::function<void(HandOver&)>& change, const QString& join = {});
     void change_output(const QString& what, const std::function<void(Output&)>& change,
                        const QString& join = {});
     void show_outcomes(const std::vector<ExportOutcome>& outcomes);
     void show_existing(const QStringList& files);
 
     Session& session_;
-    QListWidget* list_;
+    HandOverChoice& choice_;
+    RowList* list_;
     QPushButton *add_, *remove_;
     QComboBox *kind_, *size_, *profile_, *intent_;
     QDoubleSpinBox* size_value_;

@@ -32,8 +32,8 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
                      {tr("Strokes"), tr("What was painted, each to be switched off or changed")},
                      {tr("Fill"), tr("All places of a kind from the source in one step")}},
                     this));
-    snags_ = new SnagList(session, session.snag_walk, session.brushwork, commands, this);
-    strokes_ = new StrokeList(session, session.brushwork, this);
+    snags_ = new SnagList(session, session.snag_walk, session.mended_display, commands, this);
+    strokes_ = new StrokeList(session, session.mended_display, session.stroke_edits, this);
     body()->addWidget(snags_);
     fill_ = new FillPage(session, session.brushwork, this);
     body()->addWidget(strokes_);

@@ -4,11 +4,9 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QHBoxLayout>
-#include <QIcon>
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSlider>
@@ -23,18 +21,8 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kCardThumb = Qt::UserRole + 1;    // which thumb a card shows
-constexpr int kLeastCard = 58, kMostCard = 92;  // logical px
+constexpr const char* kGrowing = "growing";  // the card of the merge under way
 constexpr QSize kThumbSize = {66, 48};
-
-/// The picture itself in every state: styles tint the icons of what is chosen or can't be.
-QIcon plain_icon(const QImage& image) {
-    const QPixmap pixels = QPixmap::fromImage(image);
-    QIcon icon;
-    for (const auto mode : {QIcon::Normal, QIcon::Selected, QIcon::Active, QIcon::Disabled})
-        icon.addPixmap(pixels, mode);
-    return icon;
-}
 
 }  // namespace
 
@@ -104,12 +92,8 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
     add_hairline();
     add_section(tr("Results"));
     no_results_ = add_line(tr("None yet."));
-    results_ = new QListWidget(this);
-    results_->setObjectName(QStringLiteral("results"));
-    results_->setAccessibleName(tr("Results"));
-    results_->setWordWrap(true);
-    results_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    results_->setIconSize(kThumbSize);
+    results_ = new RowList(QStringLiteral("results"), tr("Results"),
+                           {.picture = kThumbSize, .most_rows = 3, .breaks_lines = true}, this);
     body()->addWidget(results_);
     std::tie(rename_, drop_) =
         add_buttons(tr("Rename"), {}, tr("Gives the chosen result another name"), tr("Drop"), {},
@@ -179,11 +163,9 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
     connect(rename_, &QPushButton::clicked, this, [this] {
         if (const ProjectResult* shown = session_.standpoint.result()) rename(shown->id);
     });
-    connect(results_, &QListWidget::itemDoubleClicked, this, [this](QListWidgetItem* item) {
-        if (const int id = item->data(Qt::UserRole).toInt(); id > 0) rename({id});
-    });
-    connect(results_, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
-        if (item) session_.standpoint.set_result(ResultId{item->data(Qt::UserRole).toInt()});
+    connect(results_, &RowList::taken, this, [this](int row) { rename(result_at(row)); });
+    connect(results_, &RowList::current_moved, this, [this](int row) {
+        if (row >= 0) session_.standpoint.set_result(result_at(row));
     });
     connect(drop_, &QPushButton::clicked, this, [this] {
         if (const ProjectResult* shown = session_.standpoint.result()) emit drop_asked(shown->id);
@@ -250,15 +232,12 @@ QCheckBox* MergeTray::add_switch(const QString& text, const QString& word, const
     return box;
 }
 
+ResultId MergeTray::result_at(int row) const {
+    return {results_->row(row).key.toInt()};
+}
+
 void MergeTray::show_growth() {
-    const auto growing = session_.result_look.growing();
-    if (growing && growing_) {
-        growing_->setIcon(plain_icon(
-            growing->levels().front().scaled(kThumbSize * 2, Qt::KeepAspectRatio, Qt::SmoothTransformation)));
-        return;
-    }
-    if (bool(growing) != bool(growing_)) show_results();
-    if (growing && growing_) show_growth();
+    show_cards();
 }
 
 void MergeTray::rename(ResultId id) {
@@ -282,77 +261,55 @@ void MergeTray::show_partners() {
     partner_->setCurrentIndex(compared ? std::max(0, partner_->findData(compared->value)) : 0);
 }
 
-QListWidgetItem* MergeTray::card_of(ResultId result) const {
-    for (int row = 0; row < results_->count(); ++row)
-        if (results_->item(row)->data(Qt::UserRole).toInt() == result.value) return results_->item(row);
-    return nullptr;
-}
-
-void MergeTray::show_card(QListWidgetItem& card, const ProjectResult& result) const {
+ListRow MergeTray::card_of(const ProjectResult& result) {
     const bool is_outside = !result.made_from.brought_in.empty();
     const QString seconds = tr(" · %1 s").arg(result.seconds, 0, 'f', 1);
-    const QString words = QStringLiteral("%1%2%3\n%4")
-                              .arg(text(result.title), is_outside          ? QString()
-                                                       : result.is_saved() ? tr(", saved")
-                                                       : result.ahead      ? tr(", ahead")
-                                                                           : QString())
-                              .arg(is_outside ? QString() : seconds)
-                              .arg(text(settings_in_words(result.made_from)));
-    if (card.text() != words) card.setText(words);
     // A result that was stored is listed before its picture has been read.
     const MergeProduct* product = session_.products.merge(result.id);
-    const qint64 picture = product ? product->thumb.cacheKey() : 0;
-    if (card.data(kCardThumb).toLongLong() != picture) {
-        card.setData(kCardThumb, picture);
-        card.setIcon(product ? plain_icon(product->thumb) : QIcon());
-    }
-    card.setToolTip(result.ahead
-                        ? tr("Merged ahead; the next one takes its place unless it is renamed, mended, "
-                             "saved or asked for (Ctrl+Return)")
-                        : tr("Click shows it, double-click renames it"));
+    ListRow card{.key = QString::number(result.id.value),
+                 .words = QStringLiteral("%1%2%3\n%4")
+                              .arg(text(result.title),
+                                   is_outside          ? QString()
+                                   : result.is_saved() ? tr(", saved")
+                                   : result.ahead      ? tr(", ahead")
+                                                       : QString(),
+                                   is_outside ? QString() : seconds,
+                                   text(settings_in_words(result.made_from))),
+                 .tip = result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, "
+                                          "mended, saved or asked for (Ctrl+Return)")
+                                     : tr("Click shows it, double-click renames it")};
+    if (product) card.picture = QPixmap::fromImage(product->thumb);
+    return card;
 }
 
-/// Cards come and go, the others stay as they are: the list is not made anew under the person's hand.
+void MergeTray::show_cards() {
+    std::vector<ListRow> cards;
+    for (const ProjectResult& result : session_.document.project().results) cards.push_back(card_of(result));
+    const auto growing = session_.result_look.growing();
+    if (growing && session_.merging.growth())
+        cards.push_back({.key = QLatin1String(kGrowing),
+                         .words = tr("%1\ndepth found so far").arg(session_.merging.growth()->title),
+                         .picture = QPixmap::fromImage(growing->levels().front().scaled(
+                             kThumbSize * 2, Qt::KeepAspectRatio, Qt::SmoothTransformation)),
+                         .is_choosable = false});
+    no_results_->setVisible(cards.empty());
+    const bool grows = !cards.empty() && !cards.back().is_choosable;
+    results_->set_rows(std::move(cards));
+    if (grows) results_->scrollToBottom();
+}
+
 void MergeTray::show_results() {
-    const QSignalBlocker quiet(results_);
     show_partners();
     const Project& project = session_.document.project();
     const ProjectResult* shown = session_.standpoint.result();
     look_choice_->setEnabled(shown);
     partner_->setEnabled(shown);
-    for (int row = results_->count() - 1; row >= 0; --row) {
-        const int id = results_->item(row)->data(Qt::UserRole).toInt();
-        if (id == 0 || !find_result(project, {id})) delete results_->takeItem(row);
-    }
-    growing_ = nullptr;
-    int row = 0;
-    for (const ProjectResult& result : project.results) {
-        QListWidgetItem* card = card_of(result.id);
-        if (!card) {
-            card = new QListWidgetItem;
-            card->setData(Qt::UserRole, result.id.value);
-            results_->insertItem(row, card);
-        }
-        show_card(*card, result);
-        if (shown && result.id == shown->id && results_->currentItem() != card)
-            results_->setCurrentItem(card);
-        ++row;
-    }
+    show_cards();
+    results_->set_current(
+        shown ? project.results.find([&](const ProjectResult& own) { return own.id == shown->id; }) : -1);
     const bool any = !project.results.empty();
-    if (session_.result_look.growing() && session_.merging.growth()) {
-        growing_ = new QListWidgetItem(tr("%1\ndepth found so far").arg(session_.merging.growth()->title));
-        growing_->setFlags(Qt::NoItemFlags);
-        results_->addItem(growing_);
-        results_->scrollToItem(growing_);
-    }
-    no_results_->setVisible(!any && !growing_);
-    results_->setVisible(any || growing_);
     drop_->setVisible(any);
     rename_->setVisible(any);
-    int height = 2 * results_->frameWidth();
-    for (int own = 0; own < std::min(3, results_->count()); ++own)
-        height += std::clamp(results_->sizeHintForRow(own) + 8, kLeastCard, kMostCard);
-    results_->setFixedHeight(height);
     set_state(any && !session_.merging.is_current() ? tr("settings changed")
               : shown                               ? text(shown->title)
                                                     : QString());

@@ -5,8 +5,6 @@
 
 class QCheckBox;
 class QComboBox;
-class QListWidget;
-class QListWidgetItem;
 
 namespace moorhaze::desktop {
 
@@ -31,16 +29,16 @@ class MergeTray : public Tray {
     /// A check box with a few quiet words beside it.
     QCheckBox* add_switch(const QString& text, const QString& word, const QString& tip);
     void rename(ResultId result);
-    QListWidgetItem* card_of(ResultId result) const;
-    void show_card(QListWidgetItem& card, const ProjectResult& result) const;
+    ResultId result_at(int row) const;
+    ListRow card_of(const ProjectResult& result);
+    void show_cards();
     Session& session_;
     QComboBox *method_, *backdrop_, *look_choice_, *partner_;
     QLabel *about_, *no_results_;
     ValueRow *detail_, *seam_, *floor_;
     QLabel* backdrop_word_;
     QCheckBox *glare_, *unveil_, *grain_, *ahead_;
-    QListWidget* results_;
-    QListWidgetItem* growing_ = nullptr;  ///< the card of the merge under way
+    RowList* results_;
     QPushButton *rename_, *drop_;
 };
 

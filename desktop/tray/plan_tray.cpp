@@ -4,7 +4,6 @@
 #include <QButtonGroup>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -90,12 +89,9 @@ QWidget* PlanTray::make_bring_in() {
     auto* heading = new QLabel(tr("Series found"), series_box_);
     heading->setProperty("role", "section");
     box->addWidget(heading);
-    series_ = new QListWidget(series_box_);
-    series_->setObjectName(QStringLiteral("seriesFound"));
-    series_->setAccessibleName(tr("Series found"));
-    series_->setIconSize({72, 48});
-    series_->setWordWrap(true);
-    series_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    series_ = new RowList(
+        QStringLiteral("seriesFound"), tr("Series found"),
+        {.picture = {72, 48}, .row_height = kSeriesRow, .most_rows = 4, .breaks_lines = true}, series_box_);
     series_->setToolTip(tr("Click a series, or Return, to open it"));
     box->addWidget(series_);
     auto* by_hand = new QHBoxLayout;
@@ -108,12 +104,9 @@ QWidget* PlanTray::make_bring_in() {
     by_hand->addWidget(join, 1);
     box->addLayout(by_hand);
     rows->addWidget(series_box_);
-    for (auto chosen : {&QListWidget::itemClicked, &QListWidget::itemActivated})
-        connect(series_, chosen, this,
-                [this](QListWidgetItem* item) { emit series_chosen(series_->row(item)); });
-    connect(&thumbs_, &SeriesThumbs::ready, this, [this](int place) {
-        if (auto* item = series_->item(place)) item->setIcon(QIcon(thumbs_.find(place)));
-    });
+    for (auto chosen : {&RowList::pressed_on, &RowList::taken})
+        connect(series_, chosen, this, &PlanTray::series_chosen);
+    connect(&session_.series_thumbs, &SeriesThumbs::ready, this, &PlanTray::show_card);
     rows->addSpacing(8);
     add_text("section", tr("How it was shot"));
     facts_ = add_text("", {});
@@ -130,22 +123,20 @@ QWidget* PlanTray::make_bring_in() {
 void PlanTray::show_card() {
     const Project& project = session_.document.project();
     series_box_->setVisible(project.card.size() > 1);
-    series_->clear();
-    std::vector<Frame> middles;
+    std::vector<ListRow> rows;
     for (const CardSeries& own : project.card) {
-        auto* item =
-            new QListWidgetItem(tr("%1\n%2 frames%3")
-                                    .arg(text(own.name))
-                                    .arg(own.frames.size())
-                                    .arg(own.reason.empty() ? QString() : tr(", %1").arg(text(own.reason))));
-        item->setToolTip(item->text());
-        item->setSizeHint({0, kSeriesRow});
-        series_->addItem(item);
-        middles.push_back(frames_of(own, session_.document.facts())[std::size_t(own.frames.size() / 2)]);
+        const QString words = tr("%1\n%2 frames%3")
+                                  .arg(text(own.name))
+                                  .arg(own.frames.size())
+                                  .arg(own.reason.empty() ? QString() : tr(", %1").arg(text(own.reason)));
+        const std::vector<Frame> frames = frames_of(own, session_.document.facts());
+        rows.push_back({.key = QString::number(rows.size()),
+                        .words = words,
+                        .tip = words,
+                        .picture = session_.series_thumbs.find({.frame = frames[frames.size() / 2]})});
     }
-    series_->setFixedHeight(std::min(4, series_->count()) * kSeriesRow + 6);
-    series_->setCurrentRow(project.card_place.value_or(-1));
-    thumbs_.want(middles);
+    series_->set_rows(std::move(rows));
+    series_->set_current(project.card_place.value_or(-1));
 }
 
 void PlanTray::set_may_begin(const std::function<bool()>& may_begin) {

@@ -4,11 +4,9 @@
 #include <functional>
 
 #include "desktop/session/session.h"
-#include "desktop/session/shown/series_thumbs.h"
 #include "desktop/tray/tray_parts.h"
 
 class QButtonGroup;
-class QListWidget;
 
 namespace moorhaze::desktop {
 
@@ -44,7 +42,6 @@ class PlanTray : public Tray {
     void show_card();
     Session& session_;
     Commands& commands_;
-    SeriesThumbs thumbs_;
     ShootDesk& desk_;
     QButtonGroup* switch_;
     std::array<QWidget*, 4> pages_{};
@@ -54,7 +51,7 @@ class PlanTray : public Tray {
     QWidget* series_box_ = nullptr;
     RawPage* raw_ = nullptr;
     std::vector<QWidget*> before_series_;
-    QListWidget* series_ = nullptr;
+    RowList* series_ = nullptr;
     QPushButton* next_;
 };
 

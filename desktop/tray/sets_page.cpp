@@ -7,7 +7,6 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPainter>
 #include <QPushButton>
 #include <QSignalBlocker>
@@ -66,7 +65,7 @@ QColor colour_of(const SetEntry& entry) {
 }  // namespace
 
 SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
-    : QWidget(parent), session_(session), run_(session.set_run) {
+    : QWidget(parent), session_(session), set_(session.set_list), run_(session.set_run) {
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
@@ -76,12 +75,9 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
         rows->addWidget(label);
     };
     add_section(tr("Series of the set"));
-    series_ = new QListWidget(this);
-    series_->setObjectName(QStringLiteral("setSeries"));
-    series_->setAccessibleName(tr("Series of the set"));
-    series_->setIconSize(kViewIcon);
-    series_->setWordWrap(true);
-    series_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    series_ = new RowList(QStringLiteral("setSeries"), tr("Series of the set"),
+                          {.picture = kViewIcon, .row_height = kRow, .most_rows = 3, .breaks_lines = true},
+                          this);
     series_->setToolTip(
         tr("Tick what shall be done. Double-click opens a series; one to look at opens with "
            "all that was done"));
@@ -154,59 +150,28 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     });
     connect(table_, &QPushButton::clicked, this,
             [this] { QDesktopServices::openUrl(QUrl::fromLocalFile(run_.table())); });
-    connect(series_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
-        if (!is_filling_) run_.set_wanted(series_->row(item), item->checkState() == Qt::Checked);
-    });
-    connect(series_, &QListWidget::itemActivated, this,
-            [this](QListWidgetItem* item) { choose(series_->row(item)); });
-    connect(&thumbs_, &SeriesThumbs::ready, this, &SetsPage::show_entry);
-    connect(&run_, &SetRun::list_changed, this, &SetsPage::fill_list);
-    connect(&run_, &SetRun::entry_changed, this, &SetsPage::show_entry);
+    connect(series_, &RowList::tick_asked, &set_, &SetList::set_ticked);
+    connect(series_, &RowList::taken, this, &SetsPage::choose);
+    connect(&session_.series_thumbs, &SeriesThumbs::ready, this, &SetsPage::show_list);
+    for (auto changed : {&SetList::list_changed, &SetList::ticks_changed})
+        connect(&set_, changed, this, &SetsPage::show_list);
+    connect(&set_, &SetList::entry_changed, this, &SetsPage::show_list);
     connect(&run_, &SetRun::changed, this, &SetsPage::refresh);
-    fill_list();
     refresh();
 }
 
 void SetsPage::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
+    show_list();
     refresh();
-    want_thumbs();
-}
-
-void SetsPage::want_thumbs() {
-    if (has_thumbs_ || !isVisible()) return;
-    has_thumbs_ = true;
-    std::vector<Frame> middles;
-    for (const SetEntry& own : run_.entries()) middles.push_back(own.middle);
-    thumbs_.want(middles);
-}
-
-void SetsPage::fill_list() {
-    {
-        const QSignalBlocker quiet(series_);
-        series_->clear();
-        for (const SetEntry& own : run_.entries()) {
-            auto* item = new QListWidgetItem(series_);
-            item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
-            item->setCheckState(own.is_wanted ? Qt::Checked : Qt::Unchecked);
-            item->setSizeHint({0, kRow});
-        }
-        thumbs_.want({});
-        has_thumbs_ = false;
-        want_thumbs();
-    }
-    series_->setFixedHeight(std::clamp(series_->count(), 1, 3) * kRow + 6);
-    for (int place = 0; place < series_->count(); ++place) show_entry(place);
 }
 
 /// The finished picture where there is one, else the middle frame; how it stands as a bar at the left.
-QIcon SetsPage::picture_of(int place) const {
-    const SetEntry& own = run_.entries()[std::size_t(place)];
-    QPixmap pixmap(kViewIcon * devicePixelRatioF());
-    pixmap.setDevicePixelRatio(devicePixelRatioF());
-    pixmap.fill(Theme::current().surround);
-    QPixmap picture = thumbs_.find(place);
-    if (const QPixmap made(run_.small_picture_of(place)); !made.isNull()) picture = made;
+QPixmap SetsPage::picture_of(int place) const {
+    const SetEntry& own = set_.entries()[std::size_t(place)];
+    const QPixmap picture = session_.series_thumbs.find(
+        {.frame = own.middle, .made = run_.small_picture_of(place), .made_of = own.record.made_of});
+    QPixmap pixmap = series_->canvas(Theme::current().surround);
     QPainter painter(&pixmap);
     constexpr int kBar = 5;
     const QRect room(kBar, 0, kViewIcon.width() - kBar, kViewIcon.height());
@@ -219,31 +184,35 @@ QIcon SetsPage::picture_of(int place) const {
     return pixmap;
 }
 
-void SetsPage::show_entry(int place) {
-    QListWidgetItem* item = series_->item(place);
-    if (!item || place >= int(run_.entries().size())) return;
-    const SetEntry& own = run_.entries()[std::size_t(place)];
-    is_filling_ = true;
-    item->setText(own.name + QLatin1Char('\n') + state_of(own));
-    QStringList tip{own.name, state_of(own)};
-    for (const std::string& reason : own.record.reasons) tip << text(reason);
-    for (const std::string& warning : own.record.warnings) tip << text(warning);
-    tip.removeDuplicates();
-    item->setToolTip(tip.join(QLatin1Char('\n')));
-    item->setIcon(picture_of(place));
-    is_filling_ = false;
+void SetsPage::show_list() {
+    // Small pictures are made only where somebody looks.
+    if (!isVisible()) return;
+    std::vector<ListRow> rows;
+    for (int place = 0; place < set_.count(); ++place) {
+        const SetEntry& own = set_.entries()[std::size_t(place)];
+        QStringList tip{own.name, state_of(own)};
+        for (const std::string& reason : own.record.reasons) tip << text(reason);
+        for (const std::string& warning : own.record.warnings) tip << text(warning);
+        tip.removeDuplicates();
+        rows.push_back({.key = QString::number(place),
+                        .words = own.name + QLatin1Char('\n') + state_of(own),
+                        .tip = tip.join(QLatin1Char('\n')),
+                        .picture = picture_of(place),
+                        .ticked = set_.is_ticked(place)});
+    }
+    series_->set_rows(std::move(rows));
 }
 
 void SetsPage::choose(int place) {
     if (place < 0) return;
-    const int on_card = run_.place_on_card(place);
+    const int on_card = set_.place_on_card(place);
     if (const QString project = run_.project_of(place); !project.isEmpty())
         emit paths_chosen({project});
     else if (on_card >= 0)
         emit series_chosen(on_card);
     else {
         QStringList files;
-        for (const auto& file : run_.files_of_series(place)) files << text(file.string());
+        for (const auto& file : set_.files_of_series(place)) files << text(file.string());
         emit paths_chosen(files);
     }
 }
@@ -257,7 +226,7 @@ void SetsPage::next_step() {
 
 QString SetsPage::next_step_text() const {
     if (run_.is_running()) return tr("Stop");
-    const int wanted = run_.wanted();
+    const int wanted = set_.ticked();
     return wanted == 1 ? tr("Do one series") : tr("Do %1 series").arg(wanted);
 }
 

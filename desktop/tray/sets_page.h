@@ -1,17 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <QIcon>
 #include <QWidget>
 #include <array>
 
 #include "desktop/session/session.h"
-#include "desktop/session/shown/series_thumbs.h"
+#include "desktop/view/row_list.h"
 
 class QCheckBox;
 class QLabel;
 class QLineEdit;
-class QListWidget;
-class QListWidgetItem;
 class QPushButton;
 
 namespace moorhaze::desktop {
@@ -40,24 +37,20 @@ class SetsPage : public QWidget {
     void showEvent(QShowEvent* event) override;
 
   private:
-    void want_thumbs();
-    void fill_list();
-    void show_entry(int place);
+    void show_list();
     void refresh();
     void choose(int place);
-    QIcon picture_of(int place) const;
+    QPixmap picture_of(int place) const;
 
     Session& session_;
+    SetList& set_;
     SetRun& run_;
-    SeriesThumbs thumbs_;
-    QListWidget* series_;
+    RowList* series_;
     QLabel *recipe_, *state_;
     std::array<QCheckBox*, std::size(kRecipeParts)> parts_{};
     QLineEdit* out_;
     QCheckBox* replaces_;
     QPushButton *table_, *watch_, *views_;
-    bool is_filling_ = false;
-    bool has_thumbs_ = false;  ///< asked for; only where somebody looks: Bring in makes the same
 };
 
 }  // namespace moorhaze::desktop

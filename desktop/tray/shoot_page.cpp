@@ -3,15 +3,12 @@
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QDir>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
-#include <QStandardPaths>
 #include <QVBoxLayout>
 
 #include "desktop/tray/tray_parts.h"
@@ -134,10 +131,8 @@ ShootPage::ShootPage(Session& session, QWidget* parent)
                 make_button(tr("Live view"), {}, tr("Back to live view, for another run"), run_room_));
     stop_->setObjectName(QStringLiteral("stopEarly"));
     live_->setObjectName(QStringLiteral("backToLive"));
-    troubles_ = new QListWidget(run_room_);
-    troubles_->setObjectName(QStringLiteral("troubles"));
-    troubles_->setWordWrap(true);
-    troubles_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    troubles_ = new RowList(QStringLiteral("troubles"), tr("Frames with mishaps"),
+                            {.most_rows = 3, .breaks_lines = true}, run_room_);
     run->addWidget(troubles_);
     again_ =
         make_button(tr("Shoot again"), {}, tr("Shoots the chosen frame once more, at its place"), run_room_);
@@ -169,27 +164,18 @@ ShootPage::ShootPage(Session& session, QWidget* parent)
         folder_->setText(chosen);
         folder_typed_ = true;
     });
-    connect(troubles_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { emit frame_chosen(item->data(Qt::UserRole).toInt()); });
+    connect(troubles_, &RowList::pressed_on, this,
+            [this](int row) { emit frame_chosen(desk_.run().troubles()[std::size_t(row)].station); });
     connect(again_, &QPushButton::clicked, this, [this] {
-        const int row = troubles_->currentRow();
+        const int row = troubles_->current();
         if (row >= 0 && row < int(desk_.run().troubles().size()))
             desk_.shoot_again(desk_.run().troubles()[std::size_t(row)]);
     });
-    connect(troubles_, &QListWidget::currentRowChanged, this, &ShootPage::show_again);
+    connect(troubles_, &RowList::current_moved, this, &ShootPage::show_again);
     for (auto signal : {&ShootDesk::state_changed, &ShootDesk::progress_changed, &ShootDesk::setup_changed})
         connect(&desk_, signal, this, &ShootPage::refresh);
     connect(&watch_, &FolderWatch::changed, this, &ShootPage::refresh);
     refresh();
-}
-
-QString ShootPage::free_folder() const {
-    const QDir pictures(QStandardPaths::writableLocation(QStandardPaths::PicturesLocation));
-    for (int number = 1;; ++number) {
-        const QString path = pictures.filePath(
-            QStringLiteral("%1-%2").arg(desk_.scene().isEmpty() ? tr("series") : desk_.scene()).arg(number));
-        if (!QFileInfo::exists(path)) return path;
-    }
 }
 
 QString ShootPage::next_step_text() const {
@@ -262,7 +248,7 @@ void ShootPage::next_step() {
 
 /// Frames of an earlier view lie at places of the turntable that it has left.
 void ShootPage::show_again() {
-    const int row = troubles_->currentRow();
+    const int row = troubles_->current();
     const auto& troubles = desk_.run().troubles();
     const bool is_here =
         row >= 0 && row < int(troubles.size()) && troubles[std::size_t(row)].view == desk_.run().view();
@@ -309,7 +295,7 @@ void ShootPage::refresh() {
         folder_->setText(desk_.folder());
         folder_typed_ = false;
     } else if (live && !folder_typed_) {
-        folder_->setText(free_folder());
+        folder_->setText(desk_.free_folder());
     }
     progress_->setVisible(desk_.run().to_shoot() > 0);
     QString progress = desk_.run().views() > 1
@@ -332,26 +318,19 @@ void ShootPage::refresh() {
                       state == ShootState::interrupted);
     stop_->setVisible(!live);
     live_->setVisible(!live);
-    {
-        const int row = troubles_->currentRow();
-        const QSignalBlocker quiet(troubles_);
-        troubles_->clear();
-        for (const ShootTrouble& trouble : desk_.run().troubles()) {
-            auto* item = new QListWidgetItem((desk_.run().views() > 1
-                                                  ? tr("View %1, frame %2\n%3").arg(trouble.view + 1)
-                                                  : tr("Frame %1\n%2"))
-                                                 .arg(trouble.station + 1)
-                                                 .arg(trouble.what));
-            item->setData(Qt::UserRole, trouble.station);
-            troubles_->addItem(item);
-        }
-        const int count = troubles_->count();
-        if (count > 0) troubles_->setCurrentRow(std::clamp(row, 0, count - 1));
-        troubles_->setVisible(count > 0);
-        troubles_->setFixedHeight(std::min(3, count) * 66 + 4);
-        again_->setVisible(count > 0);
-        again_->setEnabled(count > 0);
-    }
+    std::vector<ListRow> troubles;
+    for (const ShootTrouble& trouble : desk_.run().troubles())
+        troubles.push_back({.key = QString::number(troubles.size()),
+                            .words = (desk_.run().views() > 1
+                                          ? tr("View %1, frame %2\n%3").arg(trouble.view + 1)
+                                          : tr("Frame %1\n%2"))
+                                         .arg(trouble.station + 1)
+                                         .arg(trouble.what)});
+    const bool any = !troubles.empty();
+    troubles_->set_rows(std::move(troubles));
+    if (any && troubles_->current() < 0) troubles_->set_current(0);
+    again_->setVisible(any);
+    show_again();
     const QString why = live ? desk_.why_not() : QString();
     why_->setText(why);
     why_->setVisible(!why.isEmpty());

@@ -4,12 +4,12 @@
 #include <functional>
 
 #include "desktop/session/session.h"
+#include "desktop/view/row_list.h"
 
 class QCheckBox;
 class QComboBox;
 class QLabel;
 class QLineEdit;
-class QListWidget;
 class QPushButton;
 
 namespace moorhaze::desktop {
@@ -33,7 +33,6 @@ class ShootPage : public QWidget {
   private:
     void refresh();
     void show_again();
-    QString free_folder() const;
 
     Session& session_;
     ShootDesk& desk_;
@@ -45,7 +44,7 @@ class ShootPage : public QWidget {
     QLineEdit* folder_;
     QWidget *marks_room_, *run_room_;
     QPushButton *connect_, *near_, *far_, *to_near_, *to_far_, *stop_, *again_, *live_;
-    QListWidget* troubles_;
+    RowList* troubles_;
     bool folder_typed_ = false;
 };
 

@@ -2,7 +2,6 @@
 #include "desktop/tray/snag_list.h"
 
 #include <QLabel>
-#include <QListWidget>
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -23,21 +22,19 @@ constexpr int kMost_px = 240;  // of the picture that a small one shows
 
 }  // namespace
 
-SnagList::SnagList(SessionBase& base, SnagWalk& walk, const Brushwork& brushwork, Commands& commands,
+SnagList::SnagList(SessionBase& base, SnagWalk& walk, const MendedDisplay& display, Commands& commands,
                    QWidget* parent)
-    : QWidget(parent), base_(base), walk_(walk), brushwork_(brushwork) {
+    : QWidget(parent), base_(base), walk_(walk), display_(display) {
     words_ = new QLabel(this);
     words_->setObjectName(QStringLiteral("snags"));
     words_->setWordWrap(true);
-    list_ = make_short_list(QStringLiteral("snagList"), tr("Doubtful places"), this);
-    list_->setIconSize(kSnagIcon);
+    list_ = make_short_list(QStringLiteral("snagList"), tr("Doubtful places"), this, kSnagIcon);
     later_.setSingleShot(true);
     later_.setInterval(kLater_ms);
-    connect(&later_, &QTimer::timeout, this, &SnagList::refresh_pictures);
-    connect(&brushwork_, &Brushwork::display_changed, &later_, qOverload<>(&QTimer::start));
-    connect(&brushwork_, &Brushwork::area_changed, &later_, qOverload<>(&QTimer::start));
-    connect(list_, &QListWidget::itemClicked, this,
-            [this](QListWidgetItem* item) { walk_.go_to(list_->row(item)); });
+    connect(&later_, &QTimer::timeout, this, &SnagList::refresh);
+    connect(&display_, &MendedDisplay::changed, &later_, qOverload<>(&QTimer::start));
+    connect(&display_, &MendedDisplay::area_changed, &later_, qOverload<>(&QTimer::start));
+    connect(list_, &RowList::pressed_on, &walk_, &SnagWalk::go_to);
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->addWidget(words_);
@@ -67,40 +64,35 @@ QString SnagList::in_words() const {
 void SnagList::refresh() {
     words_->setText(in_words());
     const auto& all = walk_.snags();
-    while (list_->count() > int(all.size())) delete list_->takeItem(list_->count() - 1);
-    while (list_->count() < int(all.size())) list_->addItem(QString());
-    for (int row = 0; row < list_->count(); ++row) {
-        const WalkedSnag& own = all[std::size_t(row)];
+    std::vector<ListRow> rows;
+    for (int place = 0; place < int(all.size()); ++place) {
+        const WalkedSnag& own = all[std::size_t(place)];
         const Snag& snag = own.snag;
         const QString where = snag.nearest < snag.farthest
                                   ? tr("%1 to %2").arg(snag.nearest).arg(snag.farthest)
                                   : tr("frame %1").arg(snag.frame);
         const QString state = own.painted ? tr(" · painted") : own.ignored ? tr(" · ignored") : QString();
-        QListWidgetItem* item = list_->item(row);
-        item->setText(tr("%1  %2, %3%4").arg(row + 1).arg(snag_name(snag.kind), where, state));
-        item->setToolTip(text(sentence_of(snag)));
-        item->setForeground(own.is_left() ? Theme::current().text : Theme::current().quiet);
+        rows.push_back(
+            {.key = QString::number(place),
+             .words = tr("%1  %2, %3%4").arg(place + 1).arg(snag_name(snag.kind), where, state),
+             .tip = text(sentence_of(snag)),
+             .picture = small_picture(snag),
+             .is_quiet = !own.is_left()});
     }
-    later_.start();
-    list_->setVisible(!all.empty());
+    list_->set_rows(std::move(rows));
     again_->setVisible(walk_.can_look_again());
-    const QSignalBlocker quiet(list_);
-    list_->setCurrentRow(walk_.current().value_or(-1));
-    if (walk_.current()) list_->scrollToItem(list_->item(*walk_.current()));
+    list_->set_current(walk_.current().value_or(-1));
+    if (walk_.current()) list_->scrollTo(list_->currentIndex());
 }
 
-void SnagList::refresh_pictures() {
-    const auto display = brushwork_.display();
-    const auto& all = walk_.snags();
-    for (int row = 0; row < std::min(list_->count(), int(all.size())); ++row) {
-        const Snag& snag = all[std::size_t(row)].snag;
-        const QRectF near = QRectF(snag.place.x, snag.place.y, 0, 0)
-                                .adjusted(-kMost_px / 2, -kMost_px / 2, kMost_px / 2, kMost_px / 2);
-        QPixmap picture(kSnagIcon);
-        QPainter painter(&picture);
-        draw_small_picture(painter, picture.rect(), display.get(), QRectF(to_qrect(snag.area)) & near);
-        list_->item(row)->setIcon(QIcon(picture));
-    }
+QPixmap SnagList::small_picture(const Snag& snag) const {
+    QPixmap picture = list_->canvas(Theme::current().surround);
+    const QRectF near = QRectF(snag.place.x, snag.place.y, 0, 0)
+                            .adjusted(-kMost_px / 2, -kMost_px / 2, kMost_px / 2, kMost_px / 2);
+    QPainter painter(&picture);
+    draw_small_picture(painter, QRect(QPoint(), kSnagIcon), display_.picture().get(),
+                       QRectF(to_qrect(snag.area)) & near);
+    return picture;
 }
 
 }  // namespace moorhaze::desktop

@@ -3,11 +3,11 @@
 #include <QTimer>
 #include <QWidget>
 
-#include "desktop/session/hands/brushwork.h"
+#include "desktop/session/shown/mended_display.h"
 #include "desktop/session/shown/snag_walk.h"
+#include "desktop/view/row_list.h"
 
 class QLabel;
-class QListWidget;
 class QPushButton;
 
 namespace moorhaze::desktop {
@@ -18,19 +18,19 @@ class Commands;
 class SnagList : public QWidget {
     Q_OBJECT
   public:
-    SnagList(SessionBase& base, SnagWalk& walk, const Brushwork& brushwork, Commands& commands,
+    SnagList(SessionBase& base, SnagWalk& walk, const MendedDisplay& display, Commands& commands,
              QWidget* parent);
     void refresh();
 
   private:
     QString in_words() const;
-    void refresh_pictures();
+    QPixmap small_picture(const Snag& snag) const;
 
     SessionBase& base_;
     SnagWalk& walk_;
-    const Brushwork& brushwork_;
+    const MendedDisplay& display_;
     QLabel* words_;
-    QListWidget* list_;
+    RowList* list_;
     QPushButton* again_;
     QTimer later_;  ///< pictures follow the brush when it rests
 };

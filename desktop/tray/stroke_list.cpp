@@ -3,7 +3,6 @@
 
 #include <QCheckBox>
 #include <QLabel>
-#include <QListWidget>
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -35,18 +34,17 @@ bool is_everywhere(const Stroke& stroke) {
 
 }  // namespace
 
-StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
-    : QWidget(parent), base_(base), brushwork_(brushwork) {
+StrokeList::StrokeList(SessionBase& base, MendedDisplay& display, StrokeEdits& edits, QWidget* parent)
+    : QWidget(parent), base_(base), display_(display), edits_(edits) {
     words_ = new QLabel(this);
     words_->setObjectName(QStringLiteral("strokes"));
     words_->setWordWrap(true);
-    list_ = make_short_list(QStringLiteral("strokeList"), tr("Strokes"), this);
-    list_->setIconSize(kStrokeIcon);
+    list_ = make_short_list(QStringLiteral("strokeList"), tr("Strokes"), this, kStrokeIcon);
     later_.setSingleShot(true);
     later_.setInterval(kIconsLater_ms);
-    connect(&later_, &QTimer::timeout, this, &StrokeList::refresh_pictures);
-    connect(&brushwork_, &Brushwork::display_changed, &later_, qOverload<>(&QTimer::start));
-    connect(&brushwork_, &Brushwork::area_changed, &later_, qOverload<>(&QTimer::start));
+    connect(&later_, &QTimer::timeout, this, &StrokeList::refresh);
+    connect(&display_, &MendedDisplay::changed, &later_, qOverload<>(&QTimer::start));
+    connect(&display_, &MendedDisplay::area_changed, &later_, qOverload<>(&QTimer::start));
     as_brush_ = make_button(tr("As the brush"), {},
                             tr("The stroke is painted again along its path, with the brush and the source as "
                                "they are now"),
@@ -66,7 +64,7 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
                     this);
     take_over_->setObjectName(QStringLiteral("takeOverStrokes"));
     rows->addWidget(take_over_);
-    connect(take_over_, &QPushButton::clicked, &brushwork_, &Brushwork::take_over_strokes);
+    connect(take_over_, &QPushButton::clicked, &edits_, &StrokeEdits::take_over_strokes);
     auto* shown = new QCheckBox(tr("Show what was painted (U)"), this);
     shown->setObjectName(QStringLiteral("showPainted"));
     shown->setToolTip(tr(
@@ -77,8 +75,9 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
     connect(&base_.standpoint, &Standpoint::changed, shown, [this, shown](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::painted) shown->setChecked(base_.standpoint.shows_painted());
     });
-    connect(list_, &QListWidget::itemChanged, this, &StrokeList::item_changed);
-    connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
+    connect(list_, &RowList::tick_asked, this,
+            [this](int row, bool ticked) { edits_.set_stroke_off(stroke_at(row), !ticked); });
+    connect(list_, &RowList::current_moved, this, [this](int row) {
         refresh();
         if (row >= 0 && result()) {
             const Stroke& stroke = result()->strokes[stroke_at(row)];
@@ -88,8 +87,8 @@ StrokeList::StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent)
         }
     });
     connect(as_brush_, &QPushButton::clicked, this,
-            [this] { brushwork_.paint_stroke_as_brush(chosen_stroke()); });
-    connect(delete_, &QPushButton::clicked, this, [this] { brushwork_.delete_stroke(chosen_stroke()); });
+            [this] { edits_.paint_stroke_as_brush(chosen_stroke()); });
+    connect(delete_, &QPushButton::clicked, this, [this] { edits_.delete_stroke(chosen_stroke()); });
 }
 
 int StrokeList::stroke_at(int row) const {
@@ -97,22 +96,14 @@ int StrokeList::stroke_at(int row) const {
 }
 
 int StrokeList::chosen_stroke() const {
-    return list_->currentRow() < 0 ? -1 : stroke_at(list_->currentRow());
+    return list_->current() < 0 ? -1 : stroke_at(list_->current());
 }
 
-void StrokeList::item_changed(QListWidgetItem* item) {
-    const int stroke = stroke_at(list_->row(item));
-    const bool off = item->checkState() != Qt::Checked;
-    if (result() && stroke >= 0 && result()->strokes[stroke].is_off != off)
-        brushwork_.set_stroke_off(stroke, off);
-}
-
-QIcon StrokeList::small_picture(const Stroke& stroke) const {
-    QPixmap pixmap(kStrokeIcon);
-    pixmap.fill(Theme::current().surround);
+QPixmap StrokeList::small_picture(const Stroke& stroke) const {
+    QPixmap pixmap = list_->canvas(Theme::current().surround);
     QPainter painter(&pixmap);
     const QRectF room(kSwatch + 1, 0, kStrokeIcon.width() - kSwatch - 1, kStrokeIcon.height());
-    if (const auto display = brushwork_.display()) {
+    if (const auto display = display_.picture()) {
         QRectF area(display->area());
         if (!is_everywhere(stroke)) {
             const PixelRect own = reach_of(stroke);
@@ -121,42 +112,32 @@ QIcon StrokeList::small_picture(const Stroke& stroke) const {
         draw_small_picture(painter, room, display.get(), area);
     }
     painter.fillRect(QRect(0, 0, kSwatch, kStrokeIcon.height()), swatch_of(base_.document.project(), stroke));
-    return QIcon(pixmap);
-}
-
-void StrokeList::refresh_pictures() {
-    if (!result()) return;
-    const QSignalBlocker quiet(list_);
-    for (int row = 0; row < std::min(list_->count(), result()->strokes.size()); ++row)
-        list_->item(row)->setIcon(small_picture(result()->strokes[stroke_at(row)]));
+    return pixmap;
 }
 
 void StrokeList::refresh() {
     const SharedList<Stroke> strokes = result() ? result()->strokes : SharedList<Stroke>();
-    const QSignalBlocker quiet(list_);
-    while (list_->count() > strokes.size()) delete list_->takeItem(list_->count() - 1);
-    while (list_->count() < strokes.size()) list_->addItem(QString());
-    for (int row = 0; row < list_->count(); ++row) {
-        const int number = stroke_at(row);
+    std::vector<ListRow> rows;
+    for (int number = strokes.size() - 1; number >= 0; --number) {
         const Stroke& stroke = strokes[number];
-        QListWidgetItem* item = list_->item(row);
         QString words = stroke_words(base_.document.project(), stroke);
-        item->setText(tr("%1  %2").arg(number + 1).arg(words.replace(tr("draw-in from "), QString())));
-        item->setToolTip(tr("%1, %2 px wide. Unticked: kept, but as if it had not been painted.")
-                             .arg(stroke_words(base_.document.project(), stroke))
-                             .arg(2 * stroke.radius_px, 0, 'f', 0));
-        item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
-        item->setCheckState(stroke.is_off ? Qt::Unchecked : Qt::Checked);
-        item->setForeground(stroke.is_off ? Theme::current().quiet : Theme::current().text);
+        const QString tip = tr("%1, %2 px wide. Unticked: kept, but as if it had not been painted.")
+                                .arg(words)
+                                .arg(2 * stroke.radius_px, 0, 'f', 0);
+        words = tr("%1  %2").arg(number + 1).arg(words.replace(tr("draw-in from "), QString()));
+        rows.push_back({.key = QString::number(number),
+                        .words = words,
+                        .tip = tip,
+                        .picture = small_picture(stroke),
+                        .ticked = !stroke.is_off,
+                        .is_quiet = stroke.is_off});
     }
-    refresh_pictures();
-    list_->setVisible(!strokes.empty());
-    fit_short_list(list_);
+    list_->set_rows(std::move(rows));
     const int chosen = chosen_stroke();
     as_brush_->setEnabled(chosen >= 0);
     delete_->setEnabled(chosen >= 0);
     // Offered where a fresh merge follows one that was mended.
-    const ProjectResult* other = strokes.empty() ? brushwork_.others_strokes() : nullptr;
+    const ProjectResult* other = strokes.empty() ? edits_.others_strokes() : nullptr;
     take_over_->setVisible(other != nullptr);
     if (other)
         take_over_->setText(

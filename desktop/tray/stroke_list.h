@@ -1,14 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <QIcon>
 #include <QTimer>
 #include <QWidget>
 
-#include "desktop/session/hands/brushwork.h"
+#include "desktop/session/hands/stroke_edits.h"
+#include "desktop/view/row_list.h"
 
 class QLabel;
-class QListWidget;
-class QListWidgetItem;
 class QPushButton;
 
 namespace moorhaze::desktop {
@@ -18,7 +16,7 @@ namespace moorhaze::desktop {
 class StrokeList : public QWidget {
     Q_OBJECT
   public:
-    StrokeList(SessionBase& base, Brushwork& brushwork, QWidget* parent);
+    StrokeList(SessionBase& base, MendedDisplay& display, StrokeEdits& edits, QWidget* parent);
     void refresh();
 
   signals:
@@ -29,15 +27,14 @@ class StrokeList : public QWidget {
     const ProjectResult* result() const { return base_.standpoint.result(); }
     int stroke_at(int row) const;  ///< the newest comes first
     int chosen_stroke() const;     ///< -1: none
-    void item_changed(QListWidgetItem* item);
     /// What is seen where a stroke lies, with the colour of what it brings at its left.
-    QIcon small_picture(const Stroke& stroke) const;
-    void refresh_pictures();
+    QPixmap small_picture(const Stroke& stroke) const;
 
     SessionBase& base_;
-    Brushwork& brushwork_;
+    MendedDisplay& display_;
+    StrokeEdits& edits_;
     QLabel* words_;
-    QListWidget* list_;
+    RowList* list_;
     QPushButton *as_brush_, *delete_, *take_over_;
     QTimer later_;  ///< small pictures follow what is painted a little later
 };

@@ -6,7 +6,6 @@
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QScrollBar>
@@ -284,20 +283,10 @@ QHBoxLayout* make_switch(QButtonGroup* group, const QString& object_name,
 
 constexpr int kShortList = 112;
 
-QListWidget* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent) {
-    auto* list = new QListWidget(parent);
-    list->setObjectName(object_name);
-    list->setAccessibleName(accessible_name);
-    list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    list->setFixedHeight(kShortList);
-    return list;
-}
-
-void fit_short_list(QListWidget* list) {
-    int needed = 2 * list->frameWidth();
-    for (int row = 0; row < std::min(4, list->count()); ++row)
-        needed += list->sizeHintForRow(row) + 2 * list->spacing();
-    list->setFixedHeight(std::min(kShortList, needed));
+RowList* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent,
+                         QSize picture) {
+    return new RowList(object_name, accessible_name,
+                       {.picture = picture, .most_rows = 4, .most_height = kShortList}, parent);
 }
 
 }  // namespace moorhaze::desktop

@@ -4,10 +4,11 @@
 #include <functional>
 #include <vector>
 
+#include "desktop/view/row_list.h"
+
 class QButtonGroup;
 class QHBoxLayout;
 class QLabel;
-class QListWidget;
 class QPushButton;
 class QScrollArea;
 class QSlider;
@@ -65,10 +66,8 @@ QHBoxLayout* side_by_side(QPushButton* left, QPushButton* right);
 QHBoxLayout* make_switch(QButtonGroup* group, const QString& object_name,
                          const std::vector<std::pair<QString, QString>>& names, QWidget* parent);
 /// A list of which about three entries are seen, so that what stands below it stays in sight at 1280x800.
-QListWidget* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent);
-
-/// As high as its entries need, up to about three.
-void fit_short_list(QListWidget* list);
+RowList* make_short_list(const QString& object_name, const QString& accessible_name, QWidget* parent,
+                         QSize picture = {});
 
 /// Name, number that can be typed, slider; one value. `valueChanged` comes while it is moved.
 class ValueRow : public QWidget {

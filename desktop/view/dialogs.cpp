@@ -9,7 +9,6 @@
 #include <QGridLayout>
 #include <QInputDialog>
 #include <QLabel>
-#include <QListWidget>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QScrollArea>
@@ -19,10 +18,13 @@
 #include "core/work/memory_budget.h"
 #include "core/work/scratch_file.h"
 #include "desktop/session/work/text.h"
+#include "desktop/view/row_list.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
 namespace {
+
+constexpr QSize kSaidIcon(16, 16);
 
 const QString kFolder = QStringLiteral("last/folder");
 
@@ -228,17 +230,19 @@ void Dialogs::said() {
     dialog.setWindowTitle(tr("What was said"));
     dialog.resize(640, 420);
     auto* rows = new QVBoxLayout(&dialog);
-    auto* list = new QListWidget(&dialog);
-    list->setWordWrap(true);
-    list->setAccessibleName(tr("What was said, the newest first"));
+    auto* list = new RowList(QStringLiteral("saidList"), tr("What was said, the newest first"),
+                             {.picture = kSaidIcon, .breaks_lines = true}, &dialog);
+    std::vector<ListRow> said;
     for (const Notices::Said& own : session_.notices.said()) {
         const QString times = own.times > 1 ? tr(" (%1 times)").arg(own.times) : QString();
-        auto* item = new QListWidgetItem(
-            tr("%1   %2%3").arg(own.at.toString(QStringLiteral("HH:mm:ss")), own.text, times), list);
-        item->setIcon(theme_icon(own.is_error ? QStringLiteral("circle-alert") : QStringLiteral("info"),
-                                 own.is_error ? Theme::current().rowan : Theme::current().quiet));
+        said.push_back({.key = QString::number(said.size()),
+                        .words = tr("%1   %2%3").arg(own.at.toString(QStringLiteral("HH:mm:ss")), own.text, times),
+                        .picture = theme_pixmap(own.is_error ? QStringLiteral("circle-alert") : QStringLiteral("info"),
+                                                own.is_error ? Theme::current().rowan : Theme::current().quiet,
+                                                kSaidIcon.width(), dialog.devicePixelRatioF())});
     }
-    if (list->count() == 0) list->addItem(tr("Nothing was said yet."));
+    if (said.empty()) said.push_back({.key = {}, .words = tr("Nothing was said yet.")});
+    list->set_rows(std::move(said));
     auto* close = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
     QObject::connect(close, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     rows->addWidget(list);

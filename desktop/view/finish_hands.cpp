@@ -113,7 +113,7 @@ void FinishHands::press(QPointF place, Qt::KeyboardModifiers) {
         grip_ = *grip;
         doing_ = Doing::crop;
     } else if (stand.finish_page() == FinishPage::colour) {
-        session_.finishing.begin_colour(place);
+        session_.finish_strokes.begin_colour(place);
         doing_ = Doing::colour;
         show_colour(place);
     }
@@ -137,7 +137,7 @@ void FinishHands::move(QPointF place, Qt::KeyboardModifiers modifiers) {
             QStringLiteral("crop %1").arg(drags_));
     } else if (doing_ == Doing::colour) {
         const double scale = view_.zoom() / view_.devicePixelRatioF();
-        session_.finishing.drag_colour(by.x() * scale, -by.y() * scale, modifiers & Qt::ShiftModifier);
+        session_.finish_strokes.drag_colour(by.x() * scale, -by.y() * scale, modifiers & Qt::ShiftModifier);
         show_colour(place);
     }
 }
@@ -153,14 +153,14 @@ void FinishHands::release() {
             session_.notices.notify(tr("Draw a line along what shall be level or upright."));
     }
     if (doing_ == Doing::colour) {
-        session_.finishing.end_colour();
+        session_.finish_strokes.end_colour();
         view_.set_pointer_label({}, {});
     }
     doing_ = Doing::none;
 }
 
 void FinishHands::show_colour(QPointF place) {
-    const QString words = session_.finishing.colour_words();
+    const QString words = session_.finish_strokes.colour_words();
     view_.set_pointer_label(words.isEmpty() ? std::nullopt : std::optional(QLineF(pressed_, place)), words);
 }
 

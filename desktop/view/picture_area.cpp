@@ -79,8 +79,8 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.products, &Products::changed, this, &PictureArea::show_all);
     connect(&session_.store, &PictureStore::ready, this, &PictureArea::show_all);
     connect(&session_.store, &PictureStore::forgot, this, &PictureArea::show_all);
-    connect(&session_.brushwork, &Brushwork::display_changed, this, &PictureArea::show_all);
-    connect(&session_.brushwork, &Brushwork::area_changed, picture_, &PictureView::refresh);
+    connect(&session_.mended_display, &MendedDisplay::changed, this, &PictureArea::show_all);
+    connect(&session_.mended_display, &MendedDisplay::area_changed, picture_, &PictureView::refresh);
     connect(&session_.brushwork, &Brushwork::guide_changed, this, [this] {
         const bool wide = session_.standpoint.brush().tool != MendTool::fade;
         picture_->set_guide(session_.brushwork.guide(), wide ? session_.standpoint.brush().radius_px : 0);
@@ -138,14 +138,14 @@ void PictureArea::connect_views() {
         connect(view, &PictureView::frames_stepped, &session_.pointing, &Pointing::step);
     connect(picture_, &PictureView::stroke_began, this, [this](QPointF place, double pressure) {
         if (paints_sharpening())
-            session_.finishing.begin_sharpening(place,
+            session_.finish_strokes.begin_sharpening(place,
                                                 session_.standpoint.finish_hand() == FinishHand::unsharpen);
         else
             session_.brushwork.begin_stroke(place, pressure);
     });
     connect(picture_, &PictureView::stroke_moved, this, [this](QPointF place, double pressure) {
         if (paints_sharpening())
-            session_.finishing.continue_sharpening(place);
+            session_.finish_strokes.continue_sharpening(place);
         else
             session_.brushwork.continue_stroke(place, pressure);
     });
@@ -165,7 +165,7 @@ void PictureArea::connect_views() {
         session_.standpoint.set_brush(brush);
     });
     connect(picture_, &PictureView::stroke_ended, this, [this] {
-        session_.finishing.end_sharpening();
+        session_.finish_strokes.end_sharpening();
         session_.brushwork.end_stroke();
     });
 }
@@ -194,11 +194,11 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
     if (is<FinishedPicture>(picture)) {
         // Until it is made what was mended is shown, where that lies in the same place.
         const auto made = session_.finish_look.picture();
-        return made || session_.finish_look.is_turned() ? made : session_.brushwork.display();
+        return made || session_.finish_look.is_turned() ? made : session_.mended_display.picture();
     }
     if (is<UnfinishedPicture>(picture))
         return session_.finish_look.is_turned() ? session_.finish_look.before()
-                                                : session_.brushwork.display();
+                                                : session_.mended_display.picture();
     if (const auto* own = std::get_if<ResultPicture>(&picture)) {
         const ProjectResult* shown = session_.standpoint.result();
         if (shown && shown->id == own->result) {
@@ -206,7 +206,7 @@ std::shared_ptr<const DisplayPicture> PictureArea::ready(const ShownPicture& pic
                 session_.standpoint.stage() == Stage::merge || session_.standpoint.stage() == Stage::mend
                     ? session_.result_look.shown()
                     : nullptr;
-            return looked ? looked : session_.brushwork.display();
+            return looked ? looked : session_.mended_display.picture();
         }
         if (const ProjectResult* other = find_result(session_.document.project(), own->result))
             return session_.store.find(ResultView{session_.document.id(), other->id, other->strokes});

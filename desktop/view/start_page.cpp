@@ -3,7 +3,6 @@
 
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QLocale>
 #include <QMessageBox>
 #include <QPainter>
@@ -14,6 +13,7 @@
 #include "desktop/session/projects/recent_projects.h"
 #include "desktop/session/work/text.h"
 #include "desktop/view/commands.h"
+#include "desktop/view/row_list.h"
 #include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
@@ -21,11 +21,11 @@ namespace {
 
 constexpr int kOldDays = 30;
 constexpr QSize kPicture(72, 48);
-constexpr int kShown = 12;
+constexpr std::size_t kShown = 12;
 constexpr int kBeginningWidth = 390, kRecentWidth = 370;
 
 /// The picture filling its place; a plain one where there is none.
-QIcon icon_of(const QImage& picture) {
+QPixmap picture_of(const QImage& picture) {
     QPixmap place(kPicture * 2);
     place.fill(Theme::current().ground);
     if (!picture.isNull()) {
@@ -36,7 +36,7 @@ QIcon icon_of(const QImage& picture) {
             QRect(QPoint((place.width() - size.width()) / 2, (place.height() - size.height()) / 2), size),
             picture);
     }
-    return QIcon(place);
+    return place;
 }
 
 QString when(const QDateTime& saved) {
@@ -105,11 +105,7 @@ QWidget* StartPage::make_recent() {
     rows->setSpacing(8);
     auto* heading = new QLabel(tr("Worked on lately"), recent_part_);
     heading->setProperty("role", "heading");
-    list_ = new QListWidget(recent_part_);
-    list_->setObjectName(QStringLiteral("recentProjects"));
-    list_->setAccessibleName(heading->text());
-    list_->setIconSize(kPicture);
-    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list_ = new RowList(QStringLiteral("recentProjects"), heading->text(), {.picture = kPicture}, recent_part_);
     list_->setTextElideMode(Qt::ElideMiddle);
     list_->setToolTip(tr("Click, or Return, goes on with a project where it was left"));
     old_text_ = new QLabel(recent_part_);
@@ -123,9 +119,9 @@ QWidget* StartPage::make_recent() {
     rows->addWidget(list_, 1);
     rows->addWidget(old_text_);
     rows->addWidget(remove_);
-    auto open = [this](QListWidgetItem* item) { emit project_chosen(item->data(Qt::UserRole).toString()); };
-    connect(list_, &QListWidget::itemClicked, this, open);
-    connect(list_, &QListWidget::itemActivated, this, open);
+    const auto open = [this](int row) { emit project_chosen(list_->row(row).key); };
+    connect(list_, &RowList::pressed_on, this, open);
+    connect(list_, &RowList::taken, this, open);
     connect(remove_, &QPushButton::clicked, this, &StartPage::ask_to_remove);
     return recent_part_;
 }
@@ -138,20 +134,20 @@ void StartPage::showEvent(QShowEvent* event) {
 
 void StartPage::refresh() {
     const auto projects = recent_.list();
-    list_->clear();
+    std::vector<ListRow> rows;
     qint64 bytes = 0;
     int unsaved = 0;
     for (const RecentProject& own : projects) {
         if (own.is_unsaved) bytes += own.bytes, ++unsaved;
-        if (list_->count() == kShown) continue;
-        auto* item = new QListWidgetItem(icon_of(own.picture),
-                                         tr("%1\n%2 · %3%4")
-                                             .arg(own.name, when(own.saved), size_in_words(own.bytes),
-                                                  own.is_unsaved ? tr(" · not kept") : QString()),
-                                         list_);
-        item->setData(Qt::UserRole, text(own.file.string()));
-        item->setToolTip(text(own.file.parent_path().string()));
+        if (rows.size() == kShown) continue;
+        rows.push_back({.key = text(own.file.string()),
+                        .words = tr("%1\n%2 · %3%4")
+                                     .arg(own.name, when(own.saved), size_in_words(own.bytes),
+                                          own.is_unsaved ? tr(" · not kept") : QString()),
+                        .tip = text(own.file.parent_path().string()),
+                        .picture = picture_of(own.picture)});
     }
+    list_->set_rows(std::move(rows));
     old_text_->setText(
         unsaved == 0 ? QString() : tr("%1 not kept anywhere yet, %2").arg(unsaved).arg(size_in_words(bytes)));
     old_text_->setVisible(unsaved > 0);

@@ -3,13 +3,13 @@
 #include <QWidget>
 
 class QLabel;
-class QListWidget;
 class QPushButton;
 
 namespace moorhaze::desktop {
 
 class Commands;
 class RecentProjects;
+class RowList;
 
 /// What the empty window shows: how to begin, and what was worked on lately.
 class StartPage : public QWidget {
@@ -31,7 +31,7 @@ class StartPage : public QWidget {
 
     RecentProjects& recent_;
     QWidget* recent_part_ = nullptr;
-    QListWidget* list_ = nullptr;
+    RowList* list_ = nullptr;
     QLabel* old_text_ = nullptr;
     QPushButton* remove_ = nullptr;
 };

@@ -113,14 +113,7 @@ void add_series(Commands& commands, Session& s, const WindowSteps& steps) {
 void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSteps& steps) {
     PictureView& picture = area.picture();
     Menu menu(commands, s, kEdit);
-    // The recipe of a set is no part of the project: its undo would take back something that is not seen.
-    auto named = [&s](const std::string& words) {
-        const bool of_views =
-            s.standpoint.stage() == Stage::finish && s.standpoint.finish_page() == FinishPage::views;
-        return of_views        ? tr("The frame of all views is taken back with \"Around the object\".")
-               : words.empty() ? tr("There is nothing.")
-                               : QString();
-    };
+    auto named = [](const std::string& words) { return words.empty() ? tr("There is nothing.") : QString(); };
     menu.add("undo", tr("Undo"), "Ctrl+Z", tr("Takes back the last step"), [&s] { s.document.undo(); },
              {{}, [&s, named] { return named(s.document.history().undo_words()); }});
     menu.add("redo", tr("Redo"), "Ctrl+Y | Ctrl+Shift+Z", tr("Does the step again that was taken back"),
@@ -328,7 +321,7 @@ void add_finish(Commands& commands, Session& s, const WindowSteps& steps) {
              FinishHand::unsharpen);
     menu.add("sharpen-everywhere", tr("Sharpen everywhere"), "",
              tr("Forgets where it was painted: all of the picture is sharpened alike"),
-             [&s] { s.finishing.sharpen_everywhere(); },
+             [&s] { s.finish_strokes.sharpen_everywhere(); },
              {{}, [&s] {
                   return s.finishing.finish().detail.painted.empty() ? tr("Nothing is painted.") : QString();
               }});

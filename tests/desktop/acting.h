@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "desktop/view/picture_view.h"
+#include "desktop/view/row_list.h"
 
 /// What a person does in a window, and what they see.
 namespace moorhaze::test {
@@ -26,6 +27,13 @@ inline void click(QPushButton* button) {
     REQUIRE(button->isVisible());
     REQUIRE(button->isEnabled());
     QTest::mouseClick(button, Qt::LeftButton);
+}
+
+/// Sets or takes away a row's mark, as the list does when the mark is clicked.
+inline void tick(desktop::RowList& list, int row, bool ticked) {
+    REQUIRE(row < list.count());
+    REQUIRE(list.model()->setData(list.model()->index(row, 0), ticked ? Qt::Checked : Qt::Unchecked,
+                                  Qt::CheckStateRole));
 }
 
 /// Drags in the picture between two of its places, with the moves that a hand makes.

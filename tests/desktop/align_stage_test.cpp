@@ -4,7 +4,6 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
-#include <QListWidget>
 
 #include <opencv2/imgproc.hpp>
 
@@ -295,7 +294,7 @@ TEST_CASE("a pair that was aligned wrongly is bound by points set by hand", "[de
     PictureView &shown = main.picture_view(), &reference = main.twin_view();
     REQUIRE(reference.isVisible());
     shown.set_zoom(1);
-    auto* pairs = named<QListWidget>(main, "pairs");
+    auto* pairs = named<RowList>(main, "pairs");
     // A hand is off by some pixels; a loupe is seen while the button is held.
     const QPointF places[] = {{290, 60}, {250, 180}, {215, 110}};
     const QImage without = reference.grab().toImage();

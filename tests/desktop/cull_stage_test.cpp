@@ -5,7 +5,6 @@
 #include <QFileDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSlider>
 #include <QTimer>
@@ -195,14 +194,14 @@ TEST_CASE("a card of two series is listed, opened by a click, cut and joined by 
     open(*main, QString::fromStdString((scratch / "card").string()));
     Session& session = main->session();
     CHECK(session.standpoint.stage() == Stage::plan);
-    auto* list = named<QListWidget>(*main, "seriesFound");
+    auto* list = named<RowList>(*main, "seriesFound");
     REQUIRE(list->isVisible());
     REQUIRE(list->count() == 2);
-    CHECK(list->item(0)->text().contains("heath-1"));
-    CHECK(list->item(1)->text().contains("6 frames, another folder"));
-    wait_until([&] { return !list->item(1)->icon().isNull(); });
+    CHECK(list->row(0).words.contains("heath-1"));
+    CHECK(list->row(1).words.contains("6 frames, another folder"));
+    wait_until([&] { return !list->row(1).picture.isNull(); });
 
-    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(1)).center());
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(1, 0)).center());
     wait_until([&] { return session.document.series().count() == 6 && session.looking.is_done(); });
     CHECK(session.document.project().card_place == 1);
     session.standpoint.set_place(2);

@@ -6,7 +6,6 @@
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QStyle>
@@ -124,7 +123,7 @@ TEST_CASE("Finish shows the merge until something is done, and hands it over bit
           "[finish][window]") {
     FinishWindow own;
     CHECK(is_neutral(own.finish()));
-    CHECK(own.find<QListWidget>("whatWasDone").isHidden());
+    CHECK(own.find<RowList>("whatWasDone").isHidden());
     CHECK(greatest(own.saved(), own.merge().picture) == 0);
 }
 
@@ -157,7 +156,7 @@ TEST_CASE("every number of the tray changes the picture, the list of what was do
         own.type(row.name, row.value);
         own.settle();
         CHECK(row.in(own.finish()) == Approx(row.becomes));
-        CHECK(own.find<QListWidget>("whatWasDone").count() == 1);
+        CHECK(own.find<RowList>("whatWasDone").count() == 1);
         CHECK(test::mean_difference(before, own.main.picture_view().grab().toImage()) > 0.05);
         CHECK_FALSE(own.session.finish_look.patch());
         own.session.document.undo();
@@ -366,7 +365,7 @@ TEST_CASE("a colour is pointed at and dragged", "[finish][window]") {
     own.drag(red, view.to_plane(view.to_widget(red) + QPointF(80, 0)), Qt::ShiftModifier);
     REQUIRE(own.finish().colour.ones.size() == 1);
     CHECK(own.finish().colour.ones[0].turn_deg == Approx(20).margin(1));
-    CHECK(own.find<QListWidget>("singleColours").count() == 1);
+    CHECK(own.find<RowList>("singleColours").count() == 1);
     // Grey has no colour to drag.
     own.drag({120, 70}, {140, 70});
     CHECK(own.finish().colour.ones.size() == 1);
@@ -397,7 +396,7 @@ TEST_CASE("a click on the Ground page picks the ground, which can be left as it 
     own.click_at({120, 70});
     REQUIRE(own.finish().ground.picked);
     CHECK(own.finish().ground.picked->x == Approx(120).margin(1));
-    CHECK(own.find<QListWidget>("whatWasDone").item(0)->text().startsWith("ground"));
+    CHECK(own.find<RowList>("whatWasDone").row(0).words.startsWith("ground"));
     // The next press pans again: the place that was picked stays.
     own.click_at({60, 40});
     CHECK(own.finish().ground.picked->x == Approx(120).margin(1));
@@ -418,10 +417,10 @@ TEST_CASE("lines of what was done are switched off, on and reset", "[finish][win
         finish.colour.saturation = 0.5;
     });
     own.settle();
-    QListWidget& done = own.find<QListWidget>("whatWasDone");
+    RowList& done = own.find<RowList>("whatWasDone");
     REQUIRE(done.count() == 2);
-    CHECK(done.item(0)->text().contains("exposure +1.00 EV"));
-    done.item(0)->setCheckState(Qt::Unchecked);
+    CHECK(done.row(0).words.contains("exposure +1.00 EV"));
+    test::tick(done, 0, false);
     own.settle();
     CHECK(is_off(own.finish(), FinishPart::light));
     CHECK(own.finish().light.exposure_ev == 1);
@@ -429,8 +428,8 @@ TEST_CASE("lines of what was done are switched off, on and reset", "[finish][win
     colour_alone.light = {};
     CHECK(greatest(own.saved(), finished(*finish_subject(own.merge().picture, own.merge().area.tl(), 1, {}),
                                          colour_alone, {})) == 0);
-    done.setCurrentRow(1);
-    emit done.itemClicked(done.item(1));
+    done.setCurrentIndex(done.model()->index(1, 0));
+    emit done.pressed_on(1);
     CHECK(own.session.standpoint.finish_page() == FinishPage::colour);
     test::click(&own.find<QPushButton>("resetPart"));
     CHECK(own.finish().colour == Colour{});
@@ -461,9 +460,9 @@ TEST_CASE("several files are handed over at once, and one that fails stops no ot
     test::click(&own.find<QPushButton>("addOutput"));
     own.settle();
     REQUIRE(own.session.document.project().hand_over.outputs.size() == 2);
-    const QListWidget& list = own.find<QListWidget>("outputs");
-    CHECK(list.currentRow() == 1);
-    CHECK(list.item(1)->text().contains("JPEG"));
+    const RowList& list = own.find<RowList>("outputs");
+    CHECK(list.current() == 1);
+    CHECK(list.row(1).words.contains("JPEG"));
     // Smaller than the picture, so that it is resized.
     QDoubleSpinBox& size = own.find<QDoubleSpinBox>("outputSizeValue");
     size.selectAll();

@@ -271,8 +271,8 @@ TEST_CASE("results that are walked through are not all rendered, and pictures ke
     const std::size_t one = std::size_t(product.result->area.area()) * 16 / 3;
     session.store.set_budget(3 * one);
     int shown = 0;
-    QObject::connect(&session.brushwork, &Brushwork::display_changed, &session.brushwork,
-                     [&] { shown += session.brushwork.display() != nullptr; });
+    QObject::connect(&session.mended_display, &MendedDisplay::changed, &session.mended_display,
+                     [&] { shown += session.mended_display.picture() != nullptr; });
     for (const ProjectResult& result : test::results(session)) session.standpoint.set_result(result.id);
     wait_until([&] { return session.brushwork.is_settled(); });
     CHECK(shown <= 3);  // the last, and what was under way or there already
@@ -329,7 +329,7 @@ TEST_CASE("a large stroke goes to the screen in pieces, and all of it gets there
     session.standpoint.set_brush({2000, 0, 1});
     int pieces = 0;
     double largest = 0;
-    QObject::connect(&session.brushwork, &Brushwork::area_changed, &session.brushwork, [&](QRect area) {
+    QObject::connect(&session.mended_display, &MendedDisplay::area_changed, &session.mended_display, [&](QRect area) {
         ++pieces;
         largest = std::max(largest, double(area.width()) * area.height());
     });
@@ -339,7 +339,7 @@ TEST_CASE("a large stroke goes to the screen in pieces, and all of it gets there
     CHECK(pieces > 1);
     CHECK(largest <= 1024 * 1024);
     const cv::Mat4b whole = to_display(test::mended_shown(session), {});
-    const QImage& seen = session.brushwork.display()->levels().front();
+    const QImage& seen = session.mended_display.picture()->levels().front();
     REQUIRE(seen.size() == QSize(whole.cols, whole.rows));
     int off = 0;
     for (int y = 0; y < whole.rows; y += 13)
@@ -414,12 +414,12 @@ TEST_CASE("a card that is opened while a set runs is listed when the set has end
     Session& session = own.session;
     session.set_run.make_recipe();
     session.set_run.set_out(QString::fromStdString(scratch.folder().string()));
-    const QString before = session.set_run.entries()[0].name;
+    const QString before = session.set_list.entries()[0].name;
     session.set_run.start(2000);
     session.opening.open({other.folder()});
     wait_until([&] { return session.document.series().count() == 4; });
-    CHECK(session.set_run.entries()[0].name == before);  // the list is the run's
+    CHECK(session.set_list.entries()[0].name == before);  // the list is the run's
     wait_until([&] { return !session.set_run.is_running() && session.looking.is_done(); });
-    wait_until([&] { return session.set_run.entries()[0].frames == 4; });
+    wait_until([&] { return session.set_list.entries()[0].frames == 4; });
     CHECK(session.set_run.state().contains("done"));  // how the run went is still said
 }

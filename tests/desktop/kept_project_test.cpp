@@ -3,7 +3,6 @@
 #include <sys/resource.h>
 
 #include <QFileInfo>
-#include <QListWidget>
 #include <QMenu>
 #include <QMessageBox>
 #include <QProcess>
@@ -466,14 +465,14 @@ TEST_CASE("the empty window lists what was worked on, opens it with a click, and
     main.remember_in(&settings);
     main.session().autosave.set_folder(unsaved);
     main.show();
-    auto* list = test::named<QListWidget>(main, "recentProjects");
+    auto* list = test::named<RowList>(main, "recentProjects");
     wait_until([&] { return list->count() == 2; });
     // The menu offers the same, from within any series.
     const auto* lately = test::named<QMenu>(main, "recentMenu");
     REQUIRE(lately->actions().size() == 2);
     CHECK(lately->actions()[0]->text().startsWith("kept, "));
-    CHECK(list->item(0)->text().startsWith("kept\ntoday"));
-    CHECK(list->item(1)->text().contains("not kept"));
+    CHECK(list->row(0).words.startsWith("kept\ntoday"));
+    CHECK(list->row(1).words.contains("not kept"));
     CHECK(main.session().recent_projects.list()[0].picture.width() == 160);
     CHECK(main.session().recent_projects.unsaved_older_than(30).size() == 1);
     auto* remove = test::named<QPushButton>(main, "removeOld");
@@ -487,7 +486,7 @@ TEST_CASE("the empty window lists what was worked on, opens it with a click, and
     test::click(remove);
     CHECK_FALSE(fs::exists(old));
     REQUIRE(list->count() == 1);
-    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(0)).center());
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(0, 0)).center());
     wait_until([&] { return test::results(main.session()).size() == 1; });
     test::settle(main);
     CHECK(main.session().standpoint.stage() == Stage::merge);

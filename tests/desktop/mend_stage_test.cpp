@@ -2,7 +2,6 @@
 // Painting from another result, and what becomes of strokes afterwards.
 #include <QCheckBox>
 #include <QComboBox>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSpinBox>
 
@@ -201,7 +200,7 @@ TEST_CASE("a fade through the frames between passes as a lens leaves its focus",
     // Painted again while another result is the source and the brush heals: it keeps its frame and its way.
     session.standpoint.set_source_result(own.woven);
     session.standpoint.set_tool(MendTool::heal);
-    session.brushwork.paint_stroke_as_brush(0);
+    session.stroke_edits.paint_stroke_as_brush(0);
     own.settle();
     CHECK(own.strokes()[0].source == fade.source);
     CHECK(std::get<FadeAcross>(own.strokes()[0].shape).through == std::get<FadeAcross>(fade.shape).through);
@@ -257,22 +256,22 @@ TEST_CASE("strokes are listed, switched off, changed and deleted in any order, a
     REQUIRE(cv::norm(plain, first, cv::NORM_INF) > 0);
     REQUIRE(cv::norm(first, both, cv::NORM_INF) > 0);
     own.find<QPushButton>("mendPage1").click();
-    auto& list = own.find<QListWidget>("strokeList");
+    auto& list = own.find<RowList>("strokeList");
     REQUIRE(list.count() == 2);
-    CHECK(list.item(0)->text().contains("frame 6"));
-    CHECK(list.item(1)->text().contains("frame 1"));
+    CHECK(list.row(0).words.contains("frame 6"));
+    CHECK(list.row(1).words.contains("frame 1"));
 
-    list.item(1)->setCheckState(Qt::Unchecked);  // the older one
+    test::tick(list, 1, false);  // the older one
     own.settle();
     CHECK(own.strokes()[0].is_off);
     const cv::Rect upper(0, 0, 200, 70), lower(0, 70, 200, 60);
     CHECK(cv::norm(own.mended()(upper), plain(upper), cv::NORM_INF) == 0);
     CHECK(cv::norm(own.mended()(lower), both(lower), cv::NORM_INF) == 0);
-    list.item(1)->setCheckState(Qt::Checked);
+    test::tick(list, 1, true);
     own.settle();
     CHECK(cv::norm(own.mended(), both, cv::NORM_INF) == 0);
 
-    list.setCurrentRow(1);
+    list.setCurrentIndex(list.model()->index(1, 0));
     own.find<QPushButton>("strokeAsBrush").click();  // now from frame 6, too
     own.settle();
     CHECK(own.strokes()[0].source == StrokeSource(own.session.document.id_at(5)));
@@ -500,16 +499,16 @@ TEST_CASE("strokes are listed with what is seen where they lie, and saved as a m
     own.click({60, 70});
     own.session.pointing.pick(own.session.document.id_at(4));
     own.click({180, 40});
-    auto& list = own.find<QListWidget>("strokeList");
+    auto& list = own.find<RowList>("strokeList");
     REQUIRE(list.count() == 2);
-    const auto picture = [&](int row) { return list.item(row)->icon().pixmap(list.iconSize()).toImage(); };
+    const auto picture = [&](int row) { return list.row(row).picture.toImage(); };
     CHECK(list.iconSize().width() > 30);
     CHECK(picture(0) != picture(1));
     // At its left is the colour of what was brought, a nearer and a farther frame.
     CHECK(picture(0).pixel(1, 10) != picture(1).pixel(1, 10));
     // It follows what is painted over it later.
     const QImage before = picture(1);
-    own.session.brushwork.set_stroke_off(0, true);
+    own.session.stroke_edits.set_stroke_off(0, true);
     own.settle();
     wait_until([&] { return picture(1) != before; });
 

@@ -6,7 +6,6 @@
 #include <QDoubleSpinBox>
 #include <QInputDialog>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QSlider>
 #include <QTimer>
 
@@ -231,12 +230,12 @@ TEST_CASE("the depth map is seen growing while a merge runs, and each result car
     session.standpoint.set_stage(Stage::merge);
     int grown = 0;
     bool card = false, warm = false;
-    QObject::connect(&session.merging, &Merging::grew, &main, [&] {
-        if (!session.merging.growth()) return;
+    QObject::connect(&session.result_look, &ResultLook::grew, &main, [&] {
+        if (!session.result_look.growing()) return;
         ++grown;
-        auto* results = named<QListWidget>(main, "results");
-        card = card || (results->count() == 1 && results->item(0)->text().contains("so far") &&
-                        !results->item(0)->icon().isNull());
+        auto* results = named<RowList>(main, "results");
+        card = card || (results->count() == 1 && results->row(0).words.contains("so far") &&
+                        !results->row(0).picture.isNull());
         // The nearest frames come first: their strip has its colour while the far ones are unknown.
         const QImage seen = main.picture_view().grab().toImage();
         const QRgb near = seen.pixel(main.picture_view().to_widget({90, 500}).toPoint());
@@ -249,11 +248,11 @@ TEST_CASE("the depth map is seen growing while a merge runs, and each result car
     CHECK(warm);
     settle(main);
     CHECK_FALSE(session.merging.growth());
-    auto* results = named<QListWidget>(main, "results");
+    auto* results = named<RowList>(main, "results");
     REQUIRE(results->count() == 1);
-    CHECK(results->item(0)->text().startsWith("Woven 1"));
+    CHECK(results->row(0).words.startsWith("Woven 1"));
     CHECK_FALSE(session.products.merge(session.standpoint.result()->id)->thumb.isNull());
-    CHECK_FALSE(results->item(0)->icon().isNull());
+    CHECK_FALSE(results->row(0).picture.isNull());
 }
 
 TEST_CASE("two results are compared at the same place, and carry the names they are given",
@@ -290,7 +289,7 @@ TEST_CASE("two results are compared at the same place, and carry the names they 
     answer_dialog("soft backdrop");
     click(named<QPushButton>(main, "rename"));
     CHECK(session.standpoint.result()->title == "soft backdrop");
-    CHECK(named<QListWidget>(main, "results")->item(1)->text().startsWith("soft backdrop"));
+    CHECK(named<RowList>(main, "results")->row(1).words.startsWith("soft backdrop"));
     main.activateWindow();
     REQUIRE(QTest::qWaitForWindowActive(&main));
     QTest::keyClick(&main, Qt::Key_Z, Qt::ControlModifier);
@@ -340,13 +339,13 @@ TEST_CASE("when settings rest the whole is merged ahead, once, and is taken when
     Session& session = main.session();
     main.session().standpoint.set_whole_ahead(true);
     auto* method = named<QComboBox>(main, "method");
-    auto* results = named<QListWidget>(main, "results");
+    auto* results = named<RowList>(main, "results");
     choose(method, 3);  // even blend
     wait_until([&] { return test::results(session).size() == 2; });
     settle(main);
     CHECK(test::merge_shown(session).method == "blend");
     CHECK(session.standpoint.result()->ahead);
-    CHECK(results->item(1)->text().contains("ahead"));
+    CHECK(results->row(1).words.contains("ahead"));
     CHECK(main.session().merge_preview.picture() == nullptr);  // the result itself is seen
 
     // The next one takes the place of what nobody asked for.
@@ -361,7 +360,7 @@ TEST_CASE("when settings rest the whole is merged ahead, once, and is taken when
     settle(main);
     CHECK(test::results(session).size() == 2);
     CHECK_FALSE(find_result(session.document.project(), kept)->ahead);
-    CHECK_FALSE(results->item(1)->text().contains("ahead"));
+    CHECK_FALSE(results->row(1).words.contains("ahead"));
     choose(method, 1);  // pyramid
     wait_until([&] { return test::results(session).size() == 3; });
     CHECK(find_result(session.document.project(), kept) != nullptr);

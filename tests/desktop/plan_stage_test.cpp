@@ -6,7 +6,6 @@
 #include <QFile>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QPushButton>
 #include <QStandardPaths>
 #include <QToolButton>
@@ -227,7 +226,7 @@ TEST_CASE("a misfire is reported at once and can be shot again", "[plan]") {
     plan.wait_for(ShootState::done);
     CHECK(plan.window.session().standpoint.stage() == Stage::plan);  // it is doubtful: not on to Cull unasked
     const double dark = plan.window.session().products.looked()->profiles[1].brightness;
-    CHECK(plan.named<QListWidget>("troubles")->count() == 1);
+    CHECK(plan.named<RowList>("troubles")->count() == 1);
     plan.click("shootAgain");
     wait_until(
         [&] { return plan.desk().run().troubles().empty() && plan.desk().state() == ShootState::done; });

@@ -3,7 +3,6 @@
 #include <QCheckBox>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QSignalSpy>
 
 #include "core/files/picture_file.h"
@@ -45,7 +44,7 @@ struct CardWindow {
     }
     Session& session() { return main.session(); }
     SetRun& run() { return main.session().set_run; }
-    QListWidget& list() { return *named<QListWidget>(main, "setSeries"); }
+    RowList& list() { return *named<RowList>(main, "setSeries"); }
     QPushButton& violet() { return *named<QPushButton>(main, "planNext"); }
     void type_out(const QString& out) {
         auto* field = named<QLineEdit>(main, "setOut");
@@ -67,23 +66,23 @@ TEST_CASE("a recipe of the open series is done for a whole card, and the doubtfu
     CHECK(window.main.plan_tray().page() == PlanTray::sets);
     REQUIRE(window.list().isVisible());
     REQUIRE(window.list().count() == 3);
-    CHECK(window.list().item(0)->text().contains("bog cotton"));
-    CHECK(window.list().item(0)->text().contains("6 frames"));
+    CHECK(window.list().row(0).words.contains("bog cotton"));
+    CHECK(window.list().row(0).words.contains("6 frames"));
     CHECK(named<QCheckBox>(window.main, "part-merge")->text().contains("Woven"));
     window.type_out(window.out("out") + "/{number}-{series}");
     CHECK(window.run().names_of(1) == QStringList{"02-lichen.tif"});
     CHECK(window.violet().text() == "Do 3 series");
     // The last one is not wanted.
-    window.list().item(2)->setCheckState(Qt::Unchecked);
+    test::tick(window.list(), 2, false);
     CHECK(window.violet().text() == "Do 2 series");
 
     click(&window.violet());
     CHECK(window.violet().text() == "Stop");
     wait_until([&] { return !window.run().is_running(); });
-    CHECK(window.list().item(0)->text().contains("done, 6 of 6"));
-    INFO(window.list().item(1)->text().toStdString());
-    CHECK(window.list().item(1)->text().contains("look at this: 1 frame was left out"));
-    CHECK(window.list().item(2)->text().contains("6 frames"));
+    CHECK(window.list().row(0).words.contains("done, 6 of 6"));
+    INFO(window.list().row(1).words.toStdString());
+    CHECK(window.list().row(1).words.contains("look at this: 1 frame was left out"));
+    CHECK(window.list().row(2).words.contains("6 frames"));
     CHECK(named<QLabel>(window.main, "setState")->text().contains("2 of 2 series done, 1 to look at"));
     CHECK(named<QPushButton>(window.main, "setTable")->isVisible());
     CHECK(read_picture(window.scratch / "out" / "01-bog cotton.tif").width() == 180);
@@ -92,7 +91,7 @@ TEST_CASE("a recipe of the open series is done for a whole card, and the doubtfu
 
     // A double click opens the doubtful one as a project with its result; the list stays.
     auto& list = window.list();
-    emit list.itemActivated(list.item(1));
+    emit list.taken(1);
     wait_until([&] {
         return window.session().document.project().results.size() == 1 && !window.session().jobs.busy() &&
                window.session().looking.is_done();
@@ -145,10 +144,10 @@ TEST_CASE("a set that is stopped goes on where it was, while another series is l
     window.main.plan_tray().show_page(PlanTray::sets);
     run.set_out(window.out("out"));
     click(&window.violet());
-    wait_until([&] { return run.entries()[0].record.is_made(); });
+    wait_until([&] { return run.list().entries()[0].record.is_made(); });
     // Another series is opened meanwhile: the set goes on, its list stays.
     auto& list = window.list();
-    emit list.itemActivated(list.item(0));
+    emit list.taken(0);
     wait_until([&] { return window.session().looking.is_done(); });
     CHECK(list.count() == 3);
     if (run.is_running()) {
@@ -159,7 +158,7 @@ TEST_CASE("a set that is stopped goes on where it was, while another series is l
     const auto first = std::filesystem::last_write_time(window.scratch / "out" / "bog cotton-merged.tif");
     run.start(0);
     wait_until([&] { return !run.is_running(); });
-    for (const SetEntry& own : run.entries()) {
+    for (const SetEntry& own : run.list().entries()) {
         INFO(own.record.name << ": " << words_for(own.record.state) << " "
                              << (own.record.reasons.empty() ? "" : own.record.reasons[0])
                              << run.state().toStdString());
@@ -189,12 +188,12 @@ TEST_CASE("series that arrive in a watched folder are listed and done as they be
         std::filesystem::copy(window.scratch / "card" / name, window.scratch / "tethered" / name);
     };
     arrive("moss");
-    wait_until([&] { return run.entries().size() == 1 && run.entries()[0].record.is_made(); });
+    wait_until([&] { return run.list().entries().size() == 1 && run.list().entries()[0].record.is_made(); });
     arrive("bog cotton");
-    wait_until([&] { return run.entries().size() == 2 && run.entries()[1].record.is_made(); });
+    wait_until([&] { return run.list().entries().size() == 2 && run.list().entries()[1].record.is_made(); });
     CHECK(run.is_running());
-    CHECK(window.list().item(0)->text().contains("moss 1"));
-    CHECK(window.list().item(0)->text().contains("done, 6 of 6"));
+    CHECK(window.list().row(0).words.contains("moss 1"));
+    CHECK(window.list().row(0).words.contains("done, 6 of 6"));
     CHECK(std::filesystem::exists(window.scratch / "out" / "01-moss 1.tif"));
     CHECK(std::filesystem::exists(window.scratch / "out" / "02-bog cotton 1.tif"));
     click(&window.violet());
@@ -211,19 +210,71 @@ TEST_CASE("pictures that the recipe did not make are replaced only where it is a
     run.make_recipe();
     window.main.plan_tray().show_page(PlanTray::sets);
     run.set_out(window.out("out"));
-    for (int place : {1, 2}) run.set_wanted(place, false);
+    for (int place : {1, 2}) window.session().set_list.set_ticked(place, false);
     const auto file = window.scratch / "out" / "bog cotton-merged.tif";
     std::filesystem::create_directories(file.parent_path());
     test::write_all(file, "retouched");
     click(&window.violet());
     wait_until([&] { return !run.is_running(); });
-    CHECK(window.list().item(0)->text().contains("failed"));
-    CHECK(window.list().item(0)->text().contains("exists already"));
+    CHECK(window.list().row(0).words.contains("failed"));
+    CHECK(window.list().row(0).words.contains("exists already"));
     CHECK(test::read_all(file) == "retouched");
     auto* replaces = named<QCheckBox>(window.main, "setReplaces");
     QTest::mouseClick(replaces, Qt::LeftButton, {}, QPoint(8, replaces->height() / 2));
     click(&window.violet());
     wait_until([&] { return !run.is_running(); });
-    CHECK(window.list().item(0)->text().contains("done"));
+    CHECK(window.list().row(0).words.contains("done"));
     CHECK(read_picture(file).width() == 180);
+}
+
+TEST_CASE("what is decided about a set is undone step by step, and is there again when the project is opened",
+          "[desktop][sets]") {
+    CardWindow window;
+    Session& session = window.session();
+    session.autosave.set_folder(window.scratch / "projects");
+    window.run().make_recipe();
+    window.main.plan_tray().show_page(PlanTray::sets);
+    const QString suggested = window.run().out();
+    const SetChoice made = session.document.project().set;
+    window.type_out(window.out("out"));
+    test::tick(window.list(), 2, false);
+    auto* merge = named<QCheckBox>(window.main, "part-merge");
+    QTest::mouseClick(merge, Qt::LeftButton, {}, QPoint(8, merge->height() / 2));
+    auto* replaces = named<QCheckBox>(window.main, "setReplaces");
+    QTest::mouseClick(replaces, Qt::LeftButton, {}, QPoint(8, replaces->height() / 2));
+    const SetChoice decided = session.document.project().set;
+    CHECK(decided.unticked.size() == 1);
+    CHECK(decided.replaces);
+    CHECK(window.violet().text() == "Do 2 series");
+
+    const auto undo = [&] { REQUIRE(window.main.commands().trigger(QStringLiteral("undo"))); };
+    undo();
+    CHECK_FALSE(replaces->isChecked());
+    undo();
+    CHECK(merge->isChecked());
+    undo();
+    CHECK(window.list().row(2).ticked == true);
+    CHECK(window.violet().text() == "Do 3 series");
+    undo();
+    CHECK(named<QLineEdit>(window.main, "setOut")->text() == suggested);
+    CHECK(session.document.project().set == made);
+    for (int i = 0; i < 4; ++i) REQUIRE(window.main.commands().trigger(QStringLiteral("redo")));
+    CHECK(session.document.project().set == decided);
+
+    // Another window, another day.
+    wait_until([&] { return session.autosave.is_settled() && !session.document.file().empty(); });
+    const auto file = session.document.file();
+    MainWindow again;
+    again.resize(1280, 800);
+    again.show();
+    again.open_paths({QString::fromStdString(file.string())});
+    wait_until([&] { return again.session().looking.is_done() && !again.session().jobs.busy(); });
+    CHECK(again.session().document.project().set == decided);
+    again.plan_tray().show_page(PlanTray::sets);
+    auto& list = *named<RowList>(again, "setSeries");
+    REQUIRE(list.count() == 3);
+    CHECK(list.row(0).ticked == true);
+    CHECK(list.row(2).ticked == false);
+    CHECK(again.session().set_run.out() == window.out("out"));
+    test::settle(window.main);
 }

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The walk through doubtful places, without a window and in it, interrupted and to its end.
-#include <QListWidget>
 #include <QProcess>
 #include <QSignalSpy>
 #include <nlohmann/json.hpp>
@@ -202,13 +201,13 @@ TEST_CASE("in the window N goes to the next place, shows it close with its sound
     wait_until([&] { return session.standpoint.result() && main.is_settled(); });
     session.standpoint.set_stage(Stage::mend);
     wait_until([&] { return session.snag_walk.is_known() && main.is_settled(); });
-    auto* list = main.findChild<QListWidget*>("snagList");
+    auto* list = main.findChild<RowList*>("snagList");
     REQUIRE(list);
     CHECK(list->count() == int(session.snag_walk.snags().size()));
     QTest::keyClick(&main, Qt::Key_N);
     REQUIRE(session.snag_walk.current() == 0);
     wait_until([&] { return main.is_settled(); });
-    CHECK(list->currentRow() == 0);
+    CHECK(list->current() == 0);
     CHECK(session.sounding.is_open());
     PictureView& view = main.picture_view();
     const cv::Point place = session.snag_walk.snags()[0].snag.place;
@@ -224,7 +223,7 @@ TEST_CASE("in the window N goes to the next place, shows it close with its sound
         CHECK(ink.red() > ink.blue() + 40);  // gorse
     }
     if (list->count() > 1) {
-        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(1)).center());
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(1, 0)).center());
         CHECK(session.snag_walk.current() == 1);
     }
     QTest::keyClick(&main, Qt::Key_I);

@@ -105,9 +105,11 @@ TEST_CASE("one crop for all views of a turntable is dragged over all of them at 
     CHECK(std::abs(around.width - crop.width - 20) <= 1);
     CHECK(window.words("viewsState").contains(QStringLiteral("%1 x").arg(crop.width)));
 
-    // Undo belongs to the project, of which nothing is seen here.
-    CHECK_FALSE(window.main.commands().trigger(QStringLiteral("undo")));
-    CHECK(window.session().document.history().undo_steps() == 1);
+    // One drag is one step.
+    REQUIRE(window.main.commands().trigger(QStringLiteral("undo")));
+    CHECK(window.look().crop() == around);
+    REQUIRE(window.main.commands().trigger(QStringLiteral("redo")));
+    CHECK(window.look().crop() == crop);
 
     // All leave with it, and none is merged again for it.
     const fs::path merged = SetPaths(window.scratch / "out" / "moorhaze-set").view("view-02");

@@ -33,8 +33,8 @@ void open_path(Session& session, const fs::path& path) {
 }
 
 QImage shown_of(Session& session) {
-    wait_until([&] { return session.brushwork.is_settled() && session.brushwork.display(); });
-    return session.brushwork.display()->levels()[0];
+    wait_until([&] { return session.brushwork.is_settled() && session.mended_display.picture(); });
+    return session.mended_display.picture()->levels()[0];
 }
 
 /// Presses a button of the next question, which must be there.

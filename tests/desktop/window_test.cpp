@@ -6,7 +6,6 @@
 #include <QComboBox>
 #include <QInputDialog>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QMenu>
 #include <QMessageBox>
 #include <QProcess>
@@ -146,13 +145,13 @@ TEST_CASE("a double click renames the card that was clicked, cards stay while ot
     open_strip_window(main);
     Session& session = main.session();
     merge(main);
-    auto* list = named<QListWidget>(main, "results");
-    const QListWidgetItem* first = list->item(0);
+    auto* list = named<RowList>(main, "results");
+    const QPersistentModelIndex first = list->model()->index(0, 0);
     test::set_method(session, "blend");
     merge(main);
     REQUIRE(list->count() == 2);
-    CHECK(list->item(0) == first);  // the very card, not one made anew
-    CHECK(list->currentRow() == 1);
+    CHECK(list->model()->index(0, 0) == first);  // the very card, not one made anew
+    CHECK(list->current() == 1);
     QTimer::singleShot(200, [] {
         auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
         REQUIRE(dialog);
@@ -160,14 +159,14 @@ TEST_CASE("a double click renames the card that was clicked, cards stay while ot
         dialog->setTextValue("heath");
         dialog->accept();
     });
-    emit list->itemDoubleClicked(list->item(0));
+    emit list->taken(0);
     CHECK(test::results(session)[0].title == "heath");
     CHECK(test::results(session)[1].title == "Even blend 2");
-    CHECK(list->item(0)->text().startsWith("heath"));
+    CHECK(list->row(0).words.startsWith("heath"));
     // A click shows a result, and the list stays.
-    list->setCurrentRow(0);
+    list->setCurrentIndex(list->model()->index(0, 0));
     CHECK(session.standpoint.result()->title == "heath");
-    CHECK(list->item(0) == first);
+    CHECK(list->model()->index(0, 0) == first);
     settle(main);
 }
 

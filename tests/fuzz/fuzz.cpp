@@ -24,7 +24,7 @@
 #include "core/picture/warp.h"
 #include "core/project/project_json.h"
 #include "core/project/sound.h"
-#include "core/sets/recipe.h"
+#include "core/sets/follow_recipe.h"
 #include "core/work/decode_budget.h"
 #include "core/work/errors.h"
 

@@ -27,6 +27,7 @@ Changes changes_between(const Project& before, const Project& after) {
     changes.merge = before.merge != after.merge;
     changes.finish = before.finish != after.finish;
     changes.hand_over = before.hand_over != after.hand_over;
+    changes.set = before.set != after.set;
     changes.shooting = before.shooting != after.shooting;
     changes.card = before.card != after.card || before.card_place != after.card_place;
     changes.results = before.results.size() != after.results.size();
@@ -51,7 +52,7 @@ Changes joined(const Changes& one, const Changes& other) {
     for (bool Changes::*flag : {&Changes::series, &Changes::frames, &Changes::shot_again, &Changes::order,
                                 &Changes::used, &Changes::range, &Changes::reference, &Changes::development,
                                 &Changes::placing, &Changes::kept, &Changes::merge, &Changes::results,
-                                &Changes::shooting, &Changes::finish, &Changes::hand_over, &Changes::card})
+                                &Changes::shooting, &Changes::finish, &Changes::hand_over, &Changes::set, &Changes::card})
         both.*flag = one.*flag || other.*flag;
     for (const ResultId result : other.mended)
         if (!std::count(both.mended.begin(), both.mended.end(), result)) both.mended.push_back(result);

@@ -23,6 +23,7 @@ struct Changes {
     bool shooting = false;
     bool finish = false;     ///< what is done to the finished picture
     bool hand_over = false;  ///< how it leaves
+    bool set = false;        ///< how it and others are done as a set
     bool card = false;
     std::vector<ResultId> mended;  ///< results whose strokes or ignored places differ
 

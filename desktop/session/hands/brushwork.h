@@ -2,22 +2,17 @@
 #pragma once
 #include <QList>
 #include <QPointF>
-#include <QRegion>
 
-#include "core/mend/strokes.h"
-#include "desktop/session/document/session_base.h"
-#include "desktop/session/shown/picture_store.h"
-#include "desktop/session/work/display_picture.h"
-#include "desktop/session/work/latest_wish.h"
+#include "desktop/session/shown/mended_display.h"
 
 namespace moorhaze::desktop {
 
-/// The result shown with its strokes rendered over it, for the screen. A stroke is rendered while it is
-/// drawn, piece by piece beside the interface; what it becomes in the end is an edit of the document.
+/// Drawing on the result shown: a stroke is seen while it is drawn; what it becomes in the end is an edit of
+/// the document. In the interface's thread.
 class Brushwork : public QObject {
     Q_OBJECT
   public:
-    Brushwork(SessionBase& base, PictureStore& store, QObject* parent = nullptr);
+    Brushwork(SessionBase& base, PictureStore& store, MendedDisplay& display, QObject* parent = nullptr);
 
     /// Why a stroke cannot begin now, in words; empty if it can.
     QString why_not() const;
@@ -33,24 +28,13 @@ class Brushwork : public QObject {
     /// The source is brought to all places of the merge that a rule holds for.
     void fill(const WhereRule& rule);
 
-    // Strokes of the result shown, by their places in its list.
-    void set_stroke_off(int stroke, bool off);
-    /// Painted again with the brush and the source as they are now, along the same path.
-    void paint_stroke_as_brush(int stroke);
-    void delete_stroke(int stroke);
-    /// The other result whose strokes may be taken over: the newest one that has any.
-    const ProjectResult* others_strokes() const;
-    /// Paints them here, too, beneath none of the strokes that are there; nothing is taken from the other.
-    void take_over_strokes();
+    /// The frames merged, from the one that is sharp at a place up to the one before the source.
+    std::vector<FrameId> frames_between(const StrokePoint& from, FrameId source) const;
 
-    /// The mended result for the screen; null while it is being made or there is none.
-    std::shared_ptr<const DisplayPicture> display() const { return display_; }
-    /// True when everything painted has been rendered, or nothing is to be shown.
-    bool is_settled() const;
+    /// Nothing that was drawn is still being made.
+    bool is_settled() const { return display_.is_settled() && !making_.is_busy(); }
 
   signals:
-    void display_changed();         ///< another picture
-    void area_changed(QRect area);  ///< part of the picture, in reference pixels
     void guide_changed();
 
   private:
@@ -60,32 +44,17 @@ class Brushwork : public QObject {
     Stroke stroke_of_brush() const;
     void set_guide(const QList<QPointF>& places);
     void end_guided();
-    std::vector<FrameId> frames_between(const StrokePoint& from, FrameId source) const;
     void make_beside(const Stroke& path);
     void add_stroke(const Stroke& stroke);
-    void change_stroke(const QString& what, int stroke, const std::function<void(Stroke&)>& change);
-    void show_result();
-    void follow_strokes();
-    void render(const QRect& area);
-    void next();
-    SharedList<Stroke> strokes() const;
+    const MergeProduct& product() const { return display_.product(); }
 
     SessionBase& base_;
-    PictureStore& store_;
-    LatestWish whole_;   ///< a result that is shown anew
-    LatestWish pieces_;  ///< of the one shown
+    MendedDisplay& display_;
     LatestWish making_;  ///< a stroke out of what was drawn
     QList<QPointF> guide_;
     MendTool guided_by_ = MendTool::fade;  ///< what the guide becomes
     std::optional<QPointF> copied_place_;
     std::optional<FromPlace> copied_from_;  ///< once a stroke of it began
-    std::optional<ResultId> shown_;
-    DocumentId shown_of_;  ///< the document that it is a result of
-    MergeProduct product_;
-    SharedList<Stroke> followed_;  ///< the strokes that are on the screen, or will be
-    std::optional<Stroke> live_;
-    QRegion pending_;
-    std::shared_ptr<DisplayPicture> display_;
 };
 
 }  // namespace moorhaze::desktop

@@ -48,22 +48,6 @@ class Finishing : public QObject {
     void find_fringes();
     void correct_lens();
 
-    /// A drag across the picture changes the colour that lies under its start.
-    void begin_colour(QPointF place);
-    /// @param across, up  logical pixels since the start.   @param turns  the hue instead.
-    void drag_colour(double across, double up, bool turns);
-    void end_colour();
-    /// A stroke over what is sharpened, or no longer; places of the turned picture.
-    void begin_sharpening(QPointF place, bool takes_back);
-    void continue_sharpening(QPointF place);
-    void end_sharpening() { sharpening_.reset(); }
-    void sharpen_everywhere();
-
-    /// What the drag does, in words; empty between drags.
-    QString colour_words() const;
-    /// "reds · saturation +18".
-    static QString words_of(const OneColour& one);
-
     void copy() const;  ///< into the clipboard, as a look's text
     void paste();
     void save_look(const QString& file);
@@ -73,20 +57,12 @@ class Finishing : public QObject {
     QPointF to_reference(QPointF turned) const;
     QPointF to_turned_picture(QPointF reference) const;
 
-  signals:
-    void colour_dragged();
-
   private:
     void when_ready(std::function<void()> step);
     void say_unplaced();
 
     SessionBase& base_;
     FinishLook& look_;
-    std::optional<int> colour_;  ///< which of the single colours is dragged
-    OneColour colour_before_;
-    SharedList<SharpenedStroke> sharpened_before_;
-    std::optional<SharpenedStroke> sharpening_;  ///< the stroke being painted
-    int drags_ = 0;
     std::string said_unplaced_;      ///< why places could not be carried over, as it was said last
     std::function<void()> waiting_;  ///< for the picture to be prepared
 };

@@ -91,7 +91,7 @@ void Opening::open_project(const std::filesystem::path& file) {
         [this, file](const Outcome& outcome) {
             if (!outcome.opened) return emit damaged(text(file.string()), text(outcome.damage));
             const OpenedProject& opened = *outcome.opened;
-            const Project& project = opened.saved.project;
+            const Project project = with_set_of(opened.saved.project, base_.document.project());
             problems_.clear();
             base_.document.replace(project, opened.facts, file);
             stand(base_.standpoint, opened.saved.standing);
@@ -166,7 +166,7 @@ void Opening::close_series() {
     autosave_.forget_waiting();
     base_.jobs.cancel();
     problems_.clear();
-    base_.document.replace({}, {});
+    base_.document.replace(with_set_of({}, base_.document.project()), {});
     base_.standpoint.set_stage(Stage::plan);
 }
 

@@ -3,62 +3,70 @@
 
 #include <QFileInfo>
 
+#include "core/project/edits.h"
 #include "desktop/session/work/text.h"
 
 namespace moorhaze::desktop {
 
-Recipe SetRecipe::recipe() const {
-    Recipe recipe = whole_;
-    for (const RecipePart part : left_out_) recipe = without(std::move(recipe), part);
-    return recipe;
+SetRecipe::SetRecipe(SessionBase& base, QObject* parent) : QObject(parent), base_(base) {
+    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
+        if (changes.set) emit changed();
+    });
+}
+
+void SetRecipe::edit(const QString& what, const SetChoice& to, const QString& join) {
+    base_.document.edit(what, with_set(base_.document.project(), to), join);
+}
+
+QString SetRecipe::name() const {
+    return text(set().recipe_name);
 }
 
 QString SetRecipe::part_in_words(RecipePart part) const {
-    return text(in_words(whole_, part));
+    return text(in_words(set().whole, part));
 }
 
 void SetRecipe::set_carried(RecipePart part, bool carried) {
-    if (carried)
-        left_out_.erase(part);
-    else
-        left_out_.insert(part);
-    emit changed();
+    edit(carried ? tr("carry a part of the recipe") : tr("leave out a part of the recipe"),
+         with_part(set(), part, carried));
 }
 
 const TurntableRule* SetRecipe::turntable() const {
-    return carries_part(RecipePart::turntable) ? &*whole_.turntable : nullptr;
+    return carries_part(RecipePart::turntable) ? &*set().whole.turntable : nullptr;
 }
 
 void SetRecipe::change_turntable(const std::function<void(TurntableRule&)>& change) {
     if (!turntable()) return;
-    const TurntableRule before = *whole_.turntable;
-    change(*whole_.turntable);
-    if (*whole_.turntable != before) emit changed();
+    SetChoice to = set();
+    change(*to.whole.turntable);
+    edit(tr("frame the views"), to, QStringLiteral("turntable"));
 }
 
 void SetRecipe::make(bool may_be_views, bool are_views) {
     const Project& project = base_.document.project();
-    whole_ = recipe_of(project);
-    left_out_.clear();
+    SetChoice to = set();
+    to.whole = recipe_of(project);
+    to.left_out.clear();
     if (may_be_views) {
-        whole_.turntable = TurntableRule{};
+        to.whole.turntable = TurntableRule{};
         // Nobody has said how files leave: views leave as pages need them.
-        if (are_views && whole_.hand_over == HandOver{}) whole_.hand_over.reset();
-        if (!are_views) left_out_.insert(RecipePart::turntable);
+        if (are_views && to.whole.hand_over == HandOver{}) to.whole.hand_over.reset();
+        if (!are_views) to.left_out.push_back(RecipePart::turntable);
     }
-    name_ = tr("as %1 is decided now").arg(text(project.name));
+    const QString name = text(project.name);
+    to.recipe_name = tr("as %1 is decided now").arg(name).toStdString();
+    edit(tr("make a recipe"), to);
     base_.notices.notify(
-        tr("The recipe carries what is decided about %1. Plan's page Sets does it for others.")
-            .arg(text(project.name)));
-    emit changed();
+        tr("The recipe carries what is decided about %1. Plan's page Sets does it for others.").arg(name));
 }
 
 void SetRecipe::take(const QString& file) {
     try {
-        whole_ = read_recipe(file.toStdString());
-        left_out_.clear();
-        name_ = QFileInfo(file).fileName();
-        emit changed();
+        SetChoice to = set();
+        to.whole = read_recipe(file.toStdString());
+        to.left_out.clear();
+        to.recipe_name = QFileInfo(file).fileName().toStdString();
+        edit(tr("take a recipe"), to);
     } catch (const Error& error) {
         base_.notices.notify_error(QString::fromUtf8(error.what()));
     }
@@ -67,9 +75,10 @@ void SetRecipe::take(const QString& file) {
 void SetRecipe::save(const QString& file) {
     try {
         write_recipe(file.toStdString(), recipe(), true);  // the dialog has asked
-        name_ = QFileInfo(file).fileName();
-        base_.notices.notify(tr("Saved as %1.").arg(name_));
-        emit changed();
+        SetChoice to = set();
+        to.recipe_name = QFileInfo(file).fileName().toStdString();
+        base_.notices.notify(tr("Saved as %1.").arg(text(to.recipe_name)));
+        edit(tr("save the recipe"), to);
     } catch (const Error& error) {
         base_.notices.notify_error(QString::fromUtf8(error.what()));
     }

@@ -1,26 +1,26 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <functional>
-#include <set>
 
-#include "core/sets/recipe.h"
+#include "core/sets/follow_recipe.h"
 #include "desktop/session/document/session_base.h"
 
 namespace moorhaze::desktop {
 
-/// The recipe that sets are done by, and which of its parts it carries.
+/// The recipe that sets are done by, and which of its parts it carries: decided in the project, each change a
+/// step of undo.
 class SetRecipe : public QObject {
     Q_OBJECT
   public:
-    explicit SetRecipe(SessionBase& base, QObject* parent = nullptr) : QObject(parent), base_(base) {}
+    explicit SetRecipe(SessionBase& base, QObject* parent = nullptr);
 
-    bool is_there() const { return !name_.isEmpty(); }
-    QString name() const { return name_; }
+    bool is_there() const { return !set().recipe_name.empty(); }
+    QString name() const;
     /// Without the parts that shall not be carried.
-    Recipe recipe() const;
+    Recipe recipe() const { return carried_recipe(set()); }
 
-    bool has_part(RecipePart part) const { return carries(whole_, part); }
-    bool carries_part(RecipePart part) const { return has_part(part) && !left_out_.contains(part); }
+    bool has_part(RecipePart part) const { return carries(set().whole, part); }
+    bool carries_part(RecipePart part) const { return moorhaze::carries_part(set(), part); }
     QString part_in_words(RecipePart part) const;
     void set_carried(RecipePart part, bool carried);
     /// How a turntable's views are framed and lit; nothing while it is not carried.
@@ -37,10 +37,10 @@ class SetRecipe : public QObject {
     void changed();
 
   private:
+    const SetChoice& set() const { return base_.document.project().set; }
+    void edit(const QString& what, const SetChoice& to, const QString& join = {});
+
     SessionBase& base_;
-    Recipe whole_;
-    std::set<RecipePart> left_out_;
-    QString name_;
 };
 
 }  // namespace moorhaze::desktop

@@ -1,9 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/sets/set_run.h"
 
-#include <QDir>
 #include <QFileInfo>
-#include <QStandardPaths>
 #include <algorithm>
 #include <chrono>
 #include <memory>
@@ -22,11 +20,14 @@ constexpr std::chrono::milliseconds kShownEach{100};
 
 }  // namespace
 
-SetRun::SetRun(SessionBase& base, SetRecipe& recipe, QObject* parent)
-    : QObject(parent), base_(base), recipe_(recipe) {
+SetRun::SetRun(SessionBase& base, SetRecipe& recipe, SetList& list, QObject* parent)
+    : QObject(parent), base_(base), recipe_(recipe), list_(list) {
     connect(&recipe_, &SetRecipe::changed, this, &SetRun::changed);
-    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.card || changes.series) take_card();
+    connect(&list_, &SetList::list_changed, this, [this] {
+        if (is_running()) return;
+        outcome_.clear();
+        together_.reset();
+        emit changed();
     });
     connect(&jobs_, &JobRunner::failed, this, [this](const QString&, const QString& why) {
         outcome_ = why;
@@ -34,125 +35,64 @@ SetRun::SetRun(SessionBase& base, SetRecipe& recipe, QObject* parent)
         emit changed();
     });
     connect(&jobs_, &JobRunner::cancelled, this, [this] {
-        const auto made = std::count_if(entries_.begin(), entries_.end(),
-                                        [](const SetEntry& own) { return own.record.is_made(); });
-        outcome_ = watched_.isEmpty()
-                       ? tr("Stopped: %1 of %2 are done. Started again, it goes on there.")
-                             .arg(made)
-                             .arg(entries_.size())
-                       : tr("No longer watched; %1 of %2 series are done.").arg(made).arg(entries_.size());
-        for (SetEntry& own : entries_) own.step.clear();
-        emit list_changed();
-        emit changed();
-    });
-    connect(&jobs_, &JobRunner::changed, this, &SetRun::changed);
-    // What was opened meanwhile is listed as soon as the list is nobody's; the outcome of the run stays said.
-    connect(&jobs_, &JobRunner::changed, this, [this] {
-        if (is_running() || !card_waits_) return;
+        outcome_ = (watched_.isEmpty() ? tr("Stopped: %1 of %2 are done. Started again, it goes on there.")
+                                       : tr("No longer watched; %1 of %2 series are done."))
+                       .arg(list_.made())
+                       .arg(list_.count());
         const QString outcome = outcome_;
-        take_card();
+        list_.clear_steps();
         outcome_ = outcome;
         emit changed();
     });
-}
-
-/// A series of the list was opened, to be looked at: from its card, alone, or as the project that was kept of
-/// it.
-bool SetRun::is_of_list(const Project& project) const {
-    if (project.frames.empty() || (project.card.size() > 1 && project.card.size() != int(series_.size())))
-        return false;
-    return std::any_of(series_.begin(), series_.end(), [&](const SetSeries& own) {
-        return std::any_of(own.frames.begin(), own.frames.end(),
-                           [&](const Frame& frame) { return frame.path == project.frames[0].path; });
+    connect(&jobs_, &JobRunner::changed, this, [this] {
+        if (!is_running()) end();
+        emit changed();
     });
 }
 
-void SetRun::take_card() {
-    // While it runs, or a person looks at one of its series, the list is theirs.
-    if (is_of_list(base_.document.project())) {
-        card_waits_ = false;
-        return;
-    }
-    card_waits_ = is_running();
-    if (card_waits_) return;
-    const Project& project = base_.document.project();
-    entries_.clear();
-    series_.clear();
-    outcome_.clear();
-    together_.reset();
-    const auto add_series = [&](const CardSeries& own) {
-        add({own.name, int(series_.size()) + 1, own.reason, frames_of(own, base_.document.facts())});
-    };
-    for (const CardSeries& series : project.card)
-        if (!series.frames.empty()) add_series(series);
-    if (entries_.empty() && !project.frames.empty()) add_series({project.name, {}, project.frames});
-    if (out_.isEmpty() && !series_.empty()) {
-        const QDir pictures(QStandardPaths::writableLocation(QStandardPaths::PicturesLocation));
-        const auto folder = series_.front().frames.front().path.parent_path();
-        const auto own = project.card.size() > 1 ? folder.parent_path() : folder;
-        out_ = pictures.filePath(text(own.filename().string()) + QStringLiteral("-finished"));
-    }
-    emit list_changed();
-    emit changed();
-}
-
-void SetRun::add(SetSeries series) {
-    SetEntry entry;
-    entry.name = text(series.name);
-    entry.frames = int(series.frames.size());
-    entry.record.name = series.name;
-    entry.record.number = series.number;
-    entry.record.frames = entry.frames;
-    entry.middle = series.frames[series.frames.size() / 2];
-    entries_.push_back(std::move(entry));
-    series_.push_back(std::move(series));
-}
-
-void SetRun::set_wanted(int place, bool wanted) {
-    entries_[std::size_t(place)].is_wanted = wanted;
-    emit changed();
-}
-
-int SetRun::wanted() const {
-    return int(
-        std::count_if(entries_.begin(), entries_.end(), [](const SetEntry& own) { return own.is_wanted; }));
-}
-
-bool SetRun::are_views() const {
-    std::vector<std::filesystem::path> names;
-    for (const SetEntry& own : entries_) names.emplace_back(own.record.name);
-    const auto is_numbered = [](const std::filesystem::path& name) {
-        const std::string text = name.string();
-        return text.starts_with("view") && std::isdigit(static_cast<unsigned char>(text.back()));
-    };
-    return std::all_of(names.begin(), names.end(), is_numbered);
+/// What was opened meanwhile is listed as soon as the list is nobody's; the outcome of the run stays said.
+void SetRun::end() {
+    const QString outcome = outcome_;
+    list_.release();
+    outcome_ = outcome;
 }
 
 void SetRun::make_recipe() {
-    constexpr std::size_t kLeastViews = 3;
-    recipe_.make(entries_.size() >= kLeastViews, are_views());
+    constexpr int kLeastViews = 3;
+    recipe_.make(list_.count() >= kLeastViews, list_.are_views());
+}
+
+void SetRun::edit(const QString& what, const SetChoice& to) {
+    base_.document.edit(what, with_set(base_.document.project(), to));
 }
 
 void SetRun::set_replaces(bool on) {
-    replaces_ = on;
-    emit changed();
+    SetChoice to = set();
+    to.replaces = on;
+    edit(tr("replace pictures of the set"), to);
+}
+
+QString SetRun::out() const {
+    return set().out.empty() ? list_.suggested_out() : text(set().out);
 }
 
 void SetRun::set_out(const QString& out) {
-    out_ = out;
-    emit changed();
+    if (out == this->out()) return;
+    SetChoice to = set();
+    to.out = out.toStdString();
+    edit(tr("say where pictures go"), to);
 }
 
 std::optional<OutPattern> SetRun::place() const {
     try {
-        return parse_out(out_.toStdString());
+        return parse_out(out().toStdString());
     } catch (const BadParameter&) {
         return {};
     }
 }
 
 QString SetRun::small_picture_of(int place) const {
-    const SeriesRecord& record = entries_[std::size_t(place)].record;
+    const SeriesRecord& record = list_.entries()[std::size_t(place)].record;
     const auto out = this->place();
     if (!record.is_made() || !out) return {};
     return text(SetPaths(set_folder(*out)).small_picture(record.name).string());
@@ -161,16 +101,16 @@ QString SetRun::small_picture_of(int place) const {
 SetPlan SetRun::plan() const {
     SetPlan plan;
     plan.recipe = recipe_.recipe();
-    plan.out = parse_out(out_.toStdString());
-    for (std::size_t i = 0; i < entries_.size(); ++i)
-        if (entries_[i].is_wanted) plan.series.push_back(series_[i]);
+    plan.out = parse_out(out().toStdString());
+    for (int i = 0; i < list_.count(); ++i)
+        if (list_.is_ticked(i)) plan.series.push_back(list_.series(i));
     return plan;
 }
 
 std::vector<SeriesRecord> SetRun::records() const {
     std::vector<SeriesRecord> records;
-    for (const SetEntry& own : entries_)
-        if (own.is_wanted) records.push_back(own.record);
+    for (int i = 0; i < list_.count(); ++i)
+        if (list_.is_ticked(i)) records.push_back(list_.entries()[std::size_t(i)].record);
     return records;
 }
 
@@ -179,7 +119,7 @@ QStringList SetRun::names_of(int place) const {
     try {
         const SetPlan own = plan();
         for (const SetSeries& series : own.series) {
-            if (series.number != entries_[std::size_t(place)].record.number) continue;
+            if (series.number != list_.series(place).number) continue;
             const PictureInfo& info = series.frames.front().info;
             const cv::Size size(info.width, info.height);
             for (const SetFile& file : own.recipe.turntable ? files_of_view(own, series, info.shooting, size)
@@ -193,10 +133,10 @@ QStringList SetRun::names_of(int place) const {
 }
 
 QString SetRun::why_not() const {
-    if (entries_.empty()) return tr("Open a folder or a card with series first.");
-    if (wanted() == 0) return tr("Tick a series first.");
+    if (list_.count() == 0) return tr("Open a folder or a card with series first.");
+    if (list_.ticked() == 0) return tr("Tick a series first.");
     if (!recipe_.is_there()) return tr("Make a recipe of the open series, or take one from a file.");
-    if (out_.isEmpty()) return tr("Say where the pictures shall go.");
+    if (out().isEmpty()) return tr("Say where the pictures shall go.");
     try {
         check_names(plan());
     } catch (const Error& error) {
@@ -237,9 +177,10 @@ void SetRun::start(int memory_mb) {
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     if (is_running()) return base_.notices.notify_error(tr("The set is being worked on already."));
     std::vector<int> places;
-    for (std::size_t i = 0; i < entries_.size(); ++i)
-        if (entries_[i].is_wanted) places.push_back(int(i));
+    for (int i = 0; i < list_.count(); ++i)
+        if (list_.is_ticked(i)) places.push_back(i);
     outcome_.clear();
+    list_.hold();
     watched_.clear();
     progress_ = {};
     const auto in_list = [places](int place) {
@@ -247,7 +188,7 @@ void SetRun::start(int memory_mb) {
     };
     jobs_.start(
         tr("set"),
-        [plan = plan(), events = events(in_list), replaces = replaces_,
+        [plan = plan(), events = events(in_list), replaces = replaces(),
          memory = std::size_t(memory_mb) << 20](const Job& job) {
             return run_set(plan, {replaces, memory}, events, job);
         },
@@ -270,36 +211,31 @@ void SetRun::watch(const QString& folder, int memory_mb, double quiet_s) {
         return base_.notices.notify_error(
             tr("Make a recipe of the open series, or take one from a file, before a folder is watched."));
     if (is_running()) return base_.notices.notify_error(tr("The set is being worked on already."));
-    entries_.clear();
-    series_.clear();
-    outcome_.clear();
-    together_.reset();
+    list_.hold();
+    list_.clear();
     progress_ = {};
     watched_ = folder;
-    emit list_changed();
     // The places of the series that are worked on come after those that were found before them.
     const auto first = std::make_shared<std::pair<int, int>>(0, 0);  // of this lot, and of the next
     ArrivingEvents arriving_events;
     arriving_events.on_found = [this, first, slot = mailbox_.slot()](const std::vector<SetSeries>& found) {
         *first = {first->second, first->second + int(found.size())};
-        slot.post([this, found] {
-            for (const SetSeries& series : found) add(series);
-            emit list_changed();
-        });
+        slot.post([this, found] { list_.add(found); });
     };
     arriving_events.set = events([first](int place) { return first->first + place; });
     try {
         jobs_.start(
             tr("watch"),
             [file = folder.toStdString(), quiet_s,
-             plan = SetPlan{recipe_.recipe(), parse_out(out_.toStdString()), {}, {}, {}}, arriving_events,
-             settings = RunSettings{replaces_, std::size_t(memory_mb) << 20}](const Job& job) {
+             plan = SetPlan{recipe_.recipe(), parse_out(out().toStdString()), {}, {}, {}}, arriving_events,
+             settings = RunSettings{replaces(), std::size_t(memory_mb) << 20}](const Job& job) {
                 ArrivingSeries arriving(file, quiet_s);
                 run_arriving(arriving, plan, settings, arriving_events, job);
                 return true;
             },
             [](bool) {});
     } catch (const Error& error) {
+        end();
         base_.notices.notify_error(QString::fromUtf8(error.what()));
     }
     emit changed();
@@ -307,28 +243,17 @@ void SetRun::watch(const QString& folder, int memory_mb, double quiet_s) {
 
 void SetRun::show_progress(const SetProgress& progress, int place) {
     progress_ = progress;
-    if (place >= 0 && place < int(entries_.size())) {
-        SetEntry& own = entries_[std::size_t(place)];
-        if (!own.record.is_made() && own.step != text(progress.step)) {
-            own.step = text(progress.step);
-            emit entry_changed(place);
-        }
-    }
+    list_.set_step(place, text(progress.step));
     emit changed();
 }
 
 void SetRun::take(int place, const SeriesRecord& record) {
-    if (place < 0) {
+    if (place < 0)
         together_ = record;
-        emit changed();
+    else if (!list_.set_record(place, record))
         return;
-    }
-    if (place >= int(entries_.size()) || entries_[std::size_t(place)].record.name != record.name) return;
-    SetEntry& own = entries_[std::size_t(place)];
-    own.step.clear();
-    own.record = record;
-    if (!watched_.isEmpty()) progress_ = {};  // it waits for the next
-    emit entry_changed(place);
+    else if (!watched_.isEmpty())
+        progress_ = {};  // it waits for the next
     emit changed();
 }
 
@@ -336,10 +261,8 @@ QString SetRun::state() const {
     if (!is_running()) return outcome_;
     const QString left = text(duration_in_words(progress_.seconds_left));
     if (!watched_.isEmpty()) {
-        const auto made = std::count_if(entries_.begin(), entries_.end(),
-                                        [](const SetEntry& own) { return own.record.is_made(); });
         return progress_.count == 0
-                   ? tr("Waiting for series in %1; %2 done so far.").arg(watched_).arg(made)
+                   ? tr("Waiting for series in %1; %2 done so far.").arg(watched_).arg(list_.made())
                    : tr("%1: %2, %3 left").arg(text(progress_.name), text(progress_.step), left);
     }
     if (progress_.count == 0) return tr("begins");
@@ -359,28 +282,13 @@ QString SetRun::table() const {
 }
 
 QString SetRun::project_of(int place) const {
-    const SeriesRecord& record = entries_[std::size_t(place)].record;
+    const SeriesRecord& record = list_.entries()[std::size_t(place)].record;
     const auto out = this->place();
     if (record.project.empty() || !out) return {};
     const auto project = SetPaths(set_folder(*out)).recorded_project(record.name, record.project);
     if (!project) return {};
     const QString file = text(project->string());
     return QFileInfo::exists(file) ? file : QString();
-}
-
-int SetRun::place_on_card(int place) const {
-    const SharedList<CardSeries>& card = base_.document.project().card;
-    for (int i = 0; i < card.size(); ++i)
-        if (!card[i].frames.empty() &&
-            card[i].frames[0].path == series_[std::size_t(place)].frames.front().path)
-            return i;
-    return -1;
-}
-
-std::vector<std::filesystem::path> SetRun::files_of_series(int place) const {
-    std::vector<std::filesystem::path> files;
-    for (const Frame& frame : series_[std::size_t(place)].frames) files.push_back(frame.path);
-    return files;
 }
 
 }  // namespace moorhaze::desktop

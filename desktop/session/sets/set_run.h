@@ -3,42 +3,34 @@
 #include <QStringList>
 
 #include "core/sets/run_set.h"
+#include "desktop/session/sets/set_list.h"
 #include "desktop/session/sets/set_recipe.h"
+#include "desktop/session/work/job_runner.h"
 
 namespace moorhaze::desktop {
 
-/// One series of a set, as its list shows it.
-struct SetEntry {
-    QString name;
-    int frames = 0;
-    bool is_wanted = true;
-    SeriesRecord record;  ///< what is known of it
-    QString step;         ///< what is being done to it; empty: nothing
-    Frame middle;         ///< for a small picture
-};
-
 /// The same recipe for all series that were found together, unattended: beside all other work, so that the
-/// doubtful ones can be looked at while the rest is still made. The list stays while series of it are opened.
+/// doubtful ones can be looked at while the rest is still made. What is decided about it stands in the project;
+/// a run keeps to what was decided when it began.
 class SetRun : public QObject {
     Q_OBJECT
   public:
-    SetRun(SessionBase& base, SetRecipe& recipe, QObject* parent = nullptr);
+    SetRun(SessionBase& base, SetRecipe& recipe, SetList& list, QObject* parent = nullptr);
 
-    const std::vector<SetEntry>& entries() const { return entries_; }
-    void set_wanted(int place, bool wanted);
+    const SetList& list() const { return list_; }
     SetRecipe& recipe() { return recipe_; }
     /// Of what is decided about the open series now.
     void make_recipe();
 
     /// Where the pictures go: a folder, perhaps with a pattern for names (see parse_out()).
-    QString out() const { return out_; }
+    QString out() const;
     void set_out(const QString& out);
     /// The same as it is understood; nothing while what is typed means none.
     std::optional<OutPattern> place() const;
     /// The small picture of a series that was made; empty: there is none.
     QString small_picture_of(int place) const;
     /// Pictures of these names that the recipe did not make are replaced.
-    bool replaces() const { return replaces_; }
+    bool replaces() const { return set().replaces; }
     void set_replaces(bool on);
     /// The names of the files that would be written for a series; or why there are none.
     QStringList names_of(int place) const;
@@ -56,7 +48,6 @@ class SetRun : public QObject {
     double fraction() const { return progress_.fraction; }
     /// "2 of 3, moss: merging, 40 s left", or how it went.
     QString state() const;
-    int wanted() const;
     /// The page with the table of the last run; empty: there is none.
     QString table() const;
 
@@ -69,20 +60,14 @@ class SetRun : public QObject {
 
     /// The project that was kept of a doubtful series; empty: there is none.
     QString project_of(int place) const;
-    /// Its place on the card that is open; -1: it lies on another.
-    int place_on_card(int place) const;
-    std::vector<std::filesystem::path> files_of_series(int place) const;
 
   signals:
-    void list_changed();  ///< other series
-    void entry_changed(int place);
-    void changed();  ///< recipe, place, or how it stands
+    void changed();  ///< recipe, ticks, place, or how it stands
 
   private:
-    void take_card();
-    bool is_of_list(const Project& project) const;
-    void add(SetSeries series);
-    bool are_views() const;  ///< of a turntable, by the names of their folders
+    const SetChoice& set() const { return base_.document.project().set; }
+    void edit(const QString& what, const SetChoice& to);
+    void end();
     /// What a run says, brought to this thread.   @param in_list  the place in the list of one of its series.
     SetEvents events(const std::function<int(int)>& in_list);
     void take(int place, const SeriesRecord& record);
@@ -90,11 +75,8 @@ class SetRun : public QObject {
 
     SessionBase& base_;
     SetRecipe& recipe_;
-    std::vector<SetEntry> entries_;
-    std::vector<SetSeries> series_;
-    QString out_, watched_;
-    bool replaces_ = false;
-    bool card_waits_ = false;  ///< another was opened while the list was worked on
+    SetList& list_;
+    QString watched_;
     SetProgress progress_;
     std::optional<SeriesRecord> together_;
     QString outcome_;

@@ -13,7 +13,6 @@ namespace moorhaze::desktop {
 ViewsLook::ViewsLook(SessionBase& base, SetRecipe& recipe, SetRun& run, QObject* parent)
     : QObject(parent), base_(base), recipe_(recipe), run_(run) {
     connect(&run_, &SetRun::changed, this, &ViewsLook::follow);
-    connect(&run_, &SetRun::list_changed, this, &ViewsLook::follow);
     connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
         if (aspect == Standpoint::Aspect::stage || aspect == Standpoint::Aspect::finish_page) follow();
     });
@@ -21,10 +20,10 @@ ViewsLook::ViewsLook(SessionBase& base, SetRecipe& recipe, SetRun& run, QObject*
 
 bool ViewsLook::is_there() const {
     constexpr int kLeast = 2;
-    const auto& entries = run_.entries();
-    return recipe_.turntable() && std::count_if(entries.begin(), entries.end(), [](const SetEntry& own) {
-                                      return own.is_wanted && own.record.is_made();
-                                  }) >= kLeast;
+    const std::vector<SeriesRecord> records = run_.records();
+    return recipe_.turntable() &&
+           std::count_if(records.begin(), records.end(),
+                         [](const SeriesRecord& own) { return own.is_made(); }) >= kLeast;
 }
 
 bool ViewsLook::is_wanted() const {

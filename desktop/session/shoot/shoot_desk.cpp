@@ -1,23 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desktop/session/shoot/shoot_desk.h"
+
+#include "desktop/session/shoot/bench_calls.h"
 #include "desktop/session/work/text.h"
 
-#include <chrono>
-
-#include "desktop/session/document/facts.h"
-#include "desktop/session/shown/sharp_marks.h"
-
 namespace moorhaze::desktop {
-namespace {
-
-const cv::Size kLiveSize{480, 320};
-
-struct LiveFrame {
-    std::shared_ptr<const DisplayPicture> picture;
-    double seconds = 0, position_mm = 0;
-};
-
-}  // namespace
 
 ShootDesk::ShootDesk(SessionBase& base, Opening& opening, QObject* parent)
     : QObject(parent), base_(base), opening_(opening), run_(base, opening) {
@@ -60,22 +47,8 @@ void ShootDesk::connect_devices(const rig::BenchSettings& settings) {
     beside([own](const Job& job) { return std::make_shared<rig::Bench>(own, job); },
            [this](const std::shared_ptr<rig::Bench>& bench) {
                bench_ = bench;
-               // What the devices are is known; the person need not type it.
                const rig::Shooting& usual = bench_->shooting();
-               ShootSetup setup = this->setup();
-               const rig::Camera camera = bench_->true_camera();
-               setup.sensor_width_mm = camera.sensor_width_mm;
-               setup.sensor_height_mm = camera.sensor_width_mm * camera.height_px / camera.width_px;
-               setup.picture_width_px = camera.width_px;
-               setup.focal_length_mm = usual.focal_length_mm;
-               setup.f_number = usual.f_number;
-               setup.stepping = usual.rail ? Stepping::rail : Stepping::refocus;
-               setup.magnification = magnification_at(usual.focal_length_mm, usual.nearest_focus_mm);
-               setup.pupil_factor = 1;
-               setup.flash_recharge_s = std::max(setup.flash_recharge_s, bench_->flash().recharge_s());
-               setup.flash_sync_s = bench_->flash().sync_s();
-               setup.card_frames = bench_->camera().card_room();
-               set_setup(setup, tr("devices"));
+               set_setup(with_devices(setup(), *bench_), tr("devices"));
                first_focus_mm_ = usual.nearest_focus_mm;
                position_mm_ = on_rail() ? bench_->rail().position_mm() : 0;
                set_state(ShootState::live);
@@ -139,28 +112,8 @@ void ShootDesk::set_marks_reach(double reach) {
 void ShootDesk::next_live() {
     if (state_ != ShootState::live || working_) return;
     beside(
-        [bench = bench_, wanted = wanted_mm_, rail = on_rail(), first = first_focus_mm_,
-         position = position_mm_, reach = marks_reach_](const Job& job) {
-            const auto begin = std::chrono::steady_clock::now();
-            LiveFrame frame;
-            frame.position_mm = position;
-            if (wanted) {
-                if (rail) {
-                    bench->rail().move_to(*wanted, job);
-                    frame.position_mm = bench->rail().position_mm();
-                } else {
-                    bench->camera().focus_at(first + *wanted);
-                    frame.position_mm = *wanted;
-                }
-            }
-            cv::Mat3b seen = bench->camera().live_view(kLiveSize, job);
-            if (reach > 0) paint_sharp_marks(seen, reach, job);
-            frame.picture =
-                std::make_shared<const DisplayPicture>(shown_levels({seen, {}, {}}, job), QPoint());
-            const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
-            frame.seconds = took.count();
-            return frame;
-        },
+        [bench = bench_, wish = LiveWish{wanted_mm_, position_mm_, first_focus_mm_, on_rail(), marks_reach_}](
+            const Job& job) { return take_live_frame(*bench, wish, job); },
         [this, wanted = wanted_mm_](const LiveFrame& frame) {
             if (wanted_mm_ == wanted) wanted_mm_.reset();
             live_ = frame.picture;
@@ -216,16 +169,9 @@ QString ShootDesk::why_not() const {
 void ShootDesk::start(const QString& folder) {
     if (state_ != ShootState::live && state_ != ShootState::done) return;
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
-    rig::ShootOrder order;
-    order.stepping = setup().stepping;
-    for (const PlannedFrame& frame : plan_.steps.frames)
-        order.stations_mm.push_back((on_rail() ? 0 : first_focus_mm_) + *near_mark_mm() + frame.focus_mm);
-    order.camera = {setup().shutter_s, setup().f_number, bench_->camera().settings().iso};
-    order.flash = setup().flash;
-    order.settle_s = setup().settle_s;
-    order.flash_pause_s = setup().flash ? setup().flash_recharge_s : 0;
-    order.views = setup().views;
-    order.folder = folder.toStdString();
+    const double first_mm = (on_rail() ? 0 : first_focus_mm_) + *near_mark_mm();
+    const rig::ShootOrder order =
+        order_of(setup(), plan_, first_mm, bench_->camera().settings().iso, folder);
     try {
         // A live picture may be under way: the devices wait for each other.
         run_ = {base_, opening_, bench_, order};
@@ -234,6 +180,10 @@ void ShootDesk::start(const QString& folder) {
     }
     folder_ = folder;
     run_on();
+}
+
+QString ShootDesk::free_folder() const {
+    return free_series_folder(scene_.isEmpty() ? tr("series") : scene_);
 }
 
 void ShootDesk::run_on() {

@@ -68,6 +68,8 @@ class ShootDesk : public QObject {
     /// Why it cannot begin now; empty if it can.
     QString why_not() const;
     void start(const QString& folder);
+    /// One for the next run, that is not there yet.
+    QString free_folder() const;
     void pause();
     void go_on();  ///< after a pause or an interruption; makes the link again where it was lost
     void stop_early();

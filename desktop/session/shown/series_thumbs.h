@@ -1,35 +1,43 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <QImage>
-#include <QObject>
 #include <QPixmap>
-#include <vector>
+#include <deque>
+#include <map>
 
-#include "core/series/series.h"
+#include "desktop/session/document/session_base.h"
 #include "desktop/session/work/latest_wish.h"
 
 namespace moorhaze::desktop {
 
-/// A small picture of each series on a card, of its middle frame; they come one after the other, made beside
-/// the interface.
+/// What a series looks like small: the picture that was made of it, or else one of its frames.
+struct ThumbSource {
+    Frame frame;
+    QString made = {};          ///< a small picture's file; empty: there is none
+    std::string made_of = {};   ///< which state of it
+};
+
+/// Small pictures of series, made beside the interface one after the other as they are asked for.
 class SeriesThumbs : public QObject {
     Q_OBJECT
   public:
-    explicit SeriesThumbs(QObject* parent = nullptr) : QObject(parent) {}
+    explicit SeriesThumbs(SessionBase& base, QObject* parent = nullptr);
 
-    /// Of these frames, one a series; what was wanted before is given up.
-    void want(const std::vector<Frame>& frames);
-    QPixmap find(int place) const;
+    /// Null while it is not there yet: `ready` comes, and asking again gives it.
+    QPixmap find(const ThumbSource& source);
 
   signals:
-    void ready(int place);
+    void ready();
 
   private:
-    void next(std::size_t place);
+    struct Wanted {
+        QString key;
+        ThumbSource source;
+    };
+    void make_next();
 
+    std::map<QString, QPixmap> pictures_;  ///< null: waited for, or nothing can be shown
+    std::deque<Wanted> waiting_;
     LatestWish wish_;
-    std::vector<Frame> frames_;
-    std::vector<QImage> pictures_;
 };
 
 }  // namespace moorhaze::desktop

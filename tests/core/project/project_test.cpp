@@ -355,3 +355,48 @@ TEST_CASE("a result is named by its number, the newest by none, and what is not 
     CHECK(result_numbered(project, 3, "x").id.value == 9);
     CHECK_THROWS_WITH(result_numbered(project, 4, "x"), Catch::Contains("has 3 results"));
 }
+
+TEST_CASE("the set goes on from series to series, and another project's own set is taken", "[project][set]") {
+    test::RandomWork work(5);
+    Project lichen = work.begin();
+    SetChoice set;
+    set.recipe_name = "as the lichen";
+    set.whole = recipe_of(lichen);
+    set.out = "finished";
+    set = with_tick(set, lichen.card[1].frames[0].path, false);
+    lichen = with_set(lichen, set);
+    // Another series of the card, opened from its files or as its project, whatever that project knew.
+    Series series;
+    series.name = "bog cotton";
+    series.frames = frames_of(lichen.card[1], {});
+    CHECK(with_series(lichen, series, {}, {}).set == set);
+    Project cotton = with_series({}, series, lichen.card, 1);
+    SetChoice of_before = set;
+    of_before.recipe_name = "as it was last week";
+    CHECK(with_set_of(with_set(cotton, of_before), lichen).set == set);
+    // One that has nothing to do with it keeps its own, or goes on with this where it has none.
+    Project brass;
+    brass.frames = SharedList(std::vector<ProjectFrame>{{{1}, "/heath/brass/f1.jpg", {}, 0, true}});
+    CHECK(with_set_of(brass, lichen).set == set);
+    CHECK(with_set_of(with_set(brass, of_before), lichen).set == of_before);
+    // Frames that lie elsewhere now take their ticks along.
+    const FrameId first = lichen.card[1].frames[0].id;
+    const Project moved = with_frame_paths(lichen, {{first, "/moor/f9.jpg"}});
+    CHECK_FALSE(is_ticked(moved.set, "/moor/f9.jpg"));
+    CHECK(is_ticked(moved.set, lichen.card[1].frames[0].path));
+}
+
+TEST_CASE("a recipe carries all its parts but those that were left out", "[project][set]") {
+    test::RandomWork work(6);
+    SetChoice set;
+    set.whole = recipe_of(work.begin());
+    for (const RecipePart part : kRecipeParts) {
+        INFO(name_of(part));
+        const bool has_it = carries(set.whole, part);
+        CHECK(carries_part(set, part) == has_it);
+        const SetChoice without_it = with_part(set, part, false);
+        CHECK_FALSE(carries(carried_recipe(without_it), part));
+        CHECK(without_it.whole == set.whole);
+        CHECK(with_part(without_it, part, true) == set);
+    }
+}

@@ -4,6 +4,7 @@
 
 #include "core/project/edits.h"
 #include "core/project/history.h"
+#include "core/sets/follow_recipe.h"
 
 namespace moorhaze::test {
 
@@ -33,7 +34,16 @@ class RandomWork {
     /// A step that a person makes; it may change nothing.
     Project edited(const Project& now) {
         const int count = now.frames.size();
-        switch (below(17)) {
+        switch (below(18)) {
+            case 17: {
+                SetChoice set = now.set;
+                if (below(2)) set.whole = recipe_of(now), set.recipe_name = "as the lichen";
+                set = with_part(set, kRecipeParts[below(int(std::size(kRecipeParts)))], below(2) == 0);
+                if (!now.frames.empty()) set = with_tick(set, now.frames[0].path, below(2) == 0);
+                set.out = below(2) ? "finished/{number}" : "";
+                set.replaces = below(2) == 0;
+                return with_set(now, set);
+            }
             case 16: {
                 Finish finish = now.finish.finish;
                 finish.light.exposure_ev = real();

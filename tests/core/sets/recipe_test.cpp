@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/sets/recipe.h"
+#include "core/sets/follow_recipe.h"
 
 #include <catch2/catch.hpp>
 

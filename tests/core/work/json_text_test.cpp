@@ -7,7 +7,7 @@
 #include "core/finish/finish_json.h"
 #include "core/optics/shoot_plan.h"
 #include "core/project/project_json.h"
-#include "core/sets/recipe.h"
+#include "core/sets/follow_recipe.h"
 #include "core/work/errors.h"
 
 using namespace moorhaze;

@@ -1,12 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include "core/project/unattended.h"
-#include "core/sets/turntable.h"
+#include "core/finish/finish.h"
+#include "core/finish/hand_over.h"
+#include "core/project/choices.h"
 
 /// A recipe: what was decided about one series, to be done to others. Lengths stay in pixels, places along
 /// the depth become shares of the series, so that series of other lengths can follow it.
 namespace moorhaze {
 
+/// Frames with flags are left out; those whose flags are all of accepted kinds are used all the same.
+struct FlagRule {
+    bool accepts_all = false;
+    std::vector<std::string> accepted;  ///< kinds, see FrameFlag
+    bool operator==(const FlagRule&) const = default;
+};
 /// How much of a series is merged.
 struct RangeRule {
     enum class Kind {
@@ -20,9 +27,6 @@ struct RangeRule {
     double nearest = 0, farthest = 1;  ///< of the way from the first frame to the last, 0..1
     bool operator==(const RangeRule&) const = default;
 };
-/// The frames that a rule keeps, as places.   @param share  per frame, see SeriesProfile.
-FrameRange range_by(const RangeRule& rule, const std::vector<double>& share);
-
 struct AlignmentRule {
     Placing placing;  ///< without matching points
     std::optional<double>
@@ -45,6 +49,18 @@ struct DoubtLimits {
     std::optional<int> snags;  ///< doubtful places; none: they are not looked for, which takes another pass
                                ///< over the frames
     bool operator==(const DoubtLimits&) const = default;
+};
+
+/// Views of a turntable made alike: one crop, an upright axis in its middle, one light, one ground.
+struct TurntableRule {
+    int views = 0;             ///< that there should be; 0: as many as there are
+    bool level = true;         ///< the axis of rotation is made upright
+    bool even_light = true;    ///< each view's exposure is changed so that the ground is alike
+    bool white_ground = true;  ///< where the finish picks none: white, without shadows
+    double margin = 0.06;      ///< around the object, share of its longer side, 0..1
+    /// Of the levelled picture, px; none: around all that is seen of the object in any view.
+    std::optional<PixelRect> crop = {};
+    bool operator==(const TurntableRule&) const = default;
 };
 
 /// The parts of a recipe, by name, for lists and files.
@@ -83,29 +99,11 @@ struct Recipe {
     bool operator==(const Recipe&) const = default;
 };
 
-/// What of a project can be carried over. Frames, matching points, strokes and what was painted stay.
-Recipe recipe_of(const Project& project);
+/// What was painted at places of one picture does not fit another.
+Finish without_painted(Finish finish);
 bool carries(const Recipe& recipe, RecipePart part);
 Recipe without(Recipe recipe, RecipePart part);
 /// What a part says, for a person: "woven, detail 4 px; pyramid". Empty where it is not carried.
 std::string in_words(const Recipe& recipe, RecipePart part);
-
-/// A series with nothing decided yet, as the recipe says: all that needs no look at its frames.
-Project with_recipe(Project project, const Recipe& recipe);
-/// The same of what depends on them: flagged frames, range, reference.
-/// @param left_out  what with flagged_frames() was found.
-Project with_recipe_for_frames(Project project, const Recipe& recipe, const SeriesProfile& whole,
-                               const std::vector<LeftOut>& left_out);
-/// The ways to merge, with the backdrop's frame of this project.
-std::vector<MergeChoice> merges_of(const Recipe& recipe, const Project& project);
-
-inline constexpr int kRecipeVersion = 1;
-std::string json_of(const Recipe& recipe);
-/// @throws FileError for what is no recipe, of a newer version, or has members that mean nothing here
-/// (named).
-Recipe recipe_from_json(const std::string& json);
-/// @throws FileError with the file's name.
-Recipe read_recipe(const std::filesystem::path& file);
-void write_recipe(const std::filesystem::path& file, const Recipe& recipe, bool overwrite);
 
 }  // namespace moorhaze
