@@ -127,7 +127,8 @@ std::string in_words(const Recipe& recipe, RecipePart part) {
             if (own.kind == RangeRule::Kind::all) text << "all frames";
             if (own.kind == RangeRule::Kind::trimmed) text << "ends trimmed where nothing is sharp";
             if (own.kind == RangeRule::Kind::depth)
-                text << "from " << percent_words(own.nearest) << " to " << percent_words(own.farthest) << " of the depth";
+                text << "from " << percent_words(own.nearest) << " to " << percent_words(own.farthest)
+                     << " of the depth";
             break;
         }
         case RecipePart::alignment: {

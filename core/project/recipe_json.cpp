@@ -25,7 +25,7 @@ void check_share(const char* name, double share) {
         throw FileError(std::string("says ") + name + " " + words("%g", share) + "; it lies between 0 and 1");
 }
 
-Json json_of(const FlagRule& own) {
+Json rule_json(const FlagRule& own) {
     return {{"accept", own.accepts_all ? Json("all") : Json(own.accepted)}};
 }
 FlagRule flags_of(const Json& json) {
@@ -45,7 +45,7 @@ FlagRule flags_of(const Json& json) {
     return own;
 }
 
-Json json_of(const RangeRule& own) {
+Json rule_json(const RangeRule& own) {
     Json json{{"frames", name_of(kRangeKinds, own.kind)}};
     if (own.kind == RangeRule::Kind::trimmed) json["least_share"] = own.least_share;
     if (own.kind == RangeRule::Kind::depth) {
@@ -68,7 +68,7 @@ RangeRule range_of(const Json& json) {
     return own;
 }
 
-Json json_of(const AlignmentRule& own) {
+Json rule_json(const AlignmentRule& own) {
     Json json = json_of(own.placing);
     if (own.reference) json["reference"] = *own.reference;
     return json;
@@ -83,7 +83,7 @@ AlignmentRule alignment_of(const Json& json) {
     return own;
 }
 
-Json json_of(const MergeRule& own) {
+Json rule_json(const MergeRule& own) {
     Json json = json_of(own.choice);
     if (own.backdrop) json["backdrop"] = *own.backdrop;
     return json;
@@ -100,7 +100,7 @@ MergeRule merge_of(const Json& json) {
     return own;
 }
 
-Json json_of(const DoubtLimits& own) {
+Json rule_json(const DoubtLimits& own) {
     Json json{{"left_out", own.left_out}, {"gap_steps", own.gap_steps}, {"residual_px", own.residual_px}};
     if (own.snags) json["snags"] = *own.snags;
     return json;
@@ -116,7 +116,7 @@ DoubtLimits doubts_of(const Json& json) {
     return own;
 }
 
-Json json_of(const TurntableRule& own) {
+Json rule_json(const TurntableRule& own) {
     Json json{{"views", own.views},
               {"level", own.level},
               {"even_light", own.even_light},
@@ -160,18 +160,18 @@ Development development_of(const Json& json) {
 std::string json_of(const Recipe& recipe) {
     Json json{{"moorhaze_recipe", kRecipeVersion}};
     if (recipe.development) json["development"] = development_json(*recipe.development);
-    if (recipe.flags) json["flags"] = json_of(*recipe.flags);
-    if (recipe.range) json["range"] = json_of(*recipe.range);
-    if (recipe.alignment) json["alignment"] = json_of(*recipe.alignment);
+    if (recipe.flags) json["flags"] = rule_json(*recipe.flags);
+    if (recipe.range) json["range"] = rule_json(*recipe.range);
+    if (recipe.alignment) json["alignment"] = rule_json(*recipe.alignment);
     if (recipe.area) json["area"] = name_of(kKeptAreaNames, *recipe.area);
     if (recipe.merges) {
         json["merge"] = Json::array();
-        for (const MergeRule& rule : *recipe.merges) json["merge"].push_back(json_of(rule));
+        for (const MergeRule& rule : *recipe.merges) json["merge"].push_back(rule_json(rule));
     }
     if (recipe.finish) json["finish"] = parsed_json(json_of(*recipe.finish));
     if (recipe.hand_over) json["hand_over"] = parsed_json(json_of(*recipe.hand_over));
-    if (recipe.doubts) json["doubts"] = json_of(*recipe.doubts);
-    if (recipe.turntable) json["turntable"] = json_of(*recipe.turntable);
+    if (recipe.doubts) json["doubts"] = rule_json(*recipe.doubts);
+    if (recipe.turntable) json["turntable"] = rule_json(*recipe.turntable);
     return json_text(json, 1) + "\n";
 }
 

@@ -11,7 +11,6 @@ Recipe recipe_of(const Project& project);
 /// The frames that a rule keeps, as places.   @param share  per frame, see SeriesProfile.
 FrameRange range_by(const RangeRule& rule, const std::vector<double>& share);
 
-
 /// A series with nothing decided yet, as the recipe says: all that needs no look at its frames.
 Project with_recipe(Project project, const Recipe& recipe);
 /// The same of what depends on them: flagged frames, range, reference.

@@ -29,8 +29,9 @@ AlignTray::AlignTray(Session& session, Commands& commands, QWidget* parent)
     summary_->setObjectName(QStringLiteral("alignSummary"));
     reason_ = add_quiet({});
     body()->addWidget(command_button("align", tr("Align"), "align"));
-    troubled_ = new RowList(QStringLiteral("notAligned"), tr("Frames that are not aligned"),
-                            {.most_rows = 2, .most_height = 2 * kTroubleHeight + 4, .breaks_lines = true}, this);
+    troubled_ =
+        new RowList(QStringLiteral("notAligned"), tr("Frames that are not aligned"),
+                    {.most_rows = 2, .most_height = 2 * kTroubleHeight + 4, .breaks_lines = true}, this);
     body()->addWidget(troubled_);
     build_compare();
     build_kept();
@@ -183,8 +184,7 @@ void AlignTray::build_points() {
     drop_pair_->setObjectName(QStringLiteral("dropPair"));
     connect(drop_pair_, &QPushButton::clicked, this,
             [this] { session_.match_points.drop(pairs_->current()); });
-    connect(pairs_, &RowList::current_moved, this,
-            [this](int row) { drop_pair_->setEnabled(row >= 0); });
+    connect(pairs_, &RowList::current_moved, this, [this](int row) { drop_pair_->setEnabled(row >= 0); });
 }
 
 void AlignTray::show_points() {
@@ -347,8 +347,8 @@ void AlignTray::refresh() {
         const FrameGeometry& frame = geometry.frames[std::size_t(i)];
         const std::string& why = frame.problem.empty() ? frame.warning : frame.problem;
         if (why.empty() || !series.frames[std::size_t(i)].used) continue;
-        troubled.push_back({.key = QString::number(i),
-                            .words = QStringLiteral("%1\n%2").arg(frames_text(i, i), text(why))});
+        troubled.push_back(
+            {.key = QString::number(i), .words = QStringLiteral("%1\n%2").arg(frames_text(i, i), text(why))});
     }
     troubled_->set_rows(std::move(troubled));
 }

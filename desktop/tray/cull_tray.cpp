@@ -14,6 +14,7 @@
 #include "desktop/session/document/facts.h"
 #include "desktop/session/work/text.h"
 #include "desktop/view/commands.h"
+#include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
 
@@ -90,7 +91,7 @@ CullTray::CullTray(Session& session, Commands& commands, QWidget* parent)
     auto* name = new QLabel(tr("Reference frame"), this);
     reference_ = new QSpinBox(this);
     reference_->setObjectName(QStringLiteral("reference"));
-    reference_->setFixedWidth(56);
+    reference_->setFixedWidth(with_text(56));
     reference_->setAlignment(Qt::AlignRight);
     reference_->setKeyboardTracking(false);
     reference_->setToolTip(

@@ -97,8 +97,9 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
 
     connect(switch_, &QButtonGroup::idClicked, this,
             [this](int page) { session_.standpoint.set_finish_page(FinishPage(page)); });
-    connect(done_, &RowList::pressed_on, this,
-            [this](int row) { session_.standpoint.set_finish_page(page_of(done_parts()[std::size_t(row)])); });
+    connect(done_, &RowList::pressed_on, this, [this](int row) {
+        session_.standpoint.set_finish_page(page_of(done_parts()[std::size_t(row)]));
+    });
     connect(done_, &RowList::tick_asked, this, [this](int row, bool ticked) {
         session_.finishing.set_off(done_parts()[std::size_t(row)], !ticked);
     });

@@ -21,6 +21,7 @@
 
 #include "core/project/words.h"
 #include "desktop/session/work/text.h"
+#include "desktop/view/theme.h"
 
 namespace moorhaze::desktop {
 namespace {
@@ -171,7 +172,7 @@ void HandOverPage::build_output() {
     folder_ = field("exportFolder", tr("Folder"), tr("Folder to save into"), this);
     auto* choose = make_button(tr("..."), {}, tr("Choose where to save"), this);
     choose->setAccessibleName(tr("Choose a folder"));
-    choose->setFixedWidth(40);
+    choose->setFixedWidth(with_text(40));
     folders->addWidget(folder_, 1);
     folders->addWidget(choose);
     rows->addLayout(folders);
@@ -268,7 +269,7 @@ void HandOverPage::build_about() {
         about_ << edit;
         connect(edit, &QLineEdit::editingFinished, this, [this, edit, set = set] {
             choice_.change(tr("say what the picture is"),
-                   [&](HandOver& all) { set(all.about, edit->text().trimmed().toStdString()); });
+                           [&](HandOver& all) { set(all.about, edit->text().trimmed().toStdString()); });
         });
     }
     with_private_ = new QCheckBox(tr("Place, owner and serial numbers"), about_box_);

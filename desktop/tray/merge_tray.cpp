@@ -266,18 +266,18 @@ ListRow MergeTray::card_of(const ProjectResult& result) {
     const QString seconds = tr(" · %1 s").arg(result.seconds, 0, 'f', 1);
     // A result that was stored is listed before its picture has been read.
     const MergeProduct* product = session_.products.merge(result.id);
-    ListRow card{.key = QString::number(result.id.value),
-                 .words = QStringLiteral("%1%2%3\n%4")
-                              .arg(text(result.title),
-                                   is_outside          ? QString()
-                                   : result.is_saved() ? tr(", saved")
-                                   : result.ahead      ? tr(", ahead")
-                                                       : QString(),
-                                   is_outside ? QString() : seconds,
-                                   text(settings_in_words(result.made_from))),
-                 .tip = result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, "
-                                          "mended, saved or asked for (Ctrl+Return)")
-                                     : tr("Click shows it, double-click renames it")};
+    ListRow card{
+        .key = QString::number(result.id.value),
+        .words = QStringLiteral("%1%2%3\n%4")
+                     .arg(text(result.title),
+                          is_outside          ? QString()
+                          : result.is_saved() ? tr(", saved")
+                          : result.ahead      ? tr(", ahead")
+                                              : QString(),
+                          is_outside ? QString() : seconds, text(settings_in_words(result.made_from))),
+        .tip = result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, "
+                                 "mended, saved or asked for (Ctrl+Return)")
+                            : tr("Click shows it, double-click renames it")};
     if (product) card.picture = QPixmap::fromImage(product->thumb);
     return card;
 }

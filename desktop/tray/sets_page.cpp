@@ -75,9 +75,9 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
         rows->addWidget(label);
     };
     add_section(tr("Series of the set"));
-    series_ = new RowList(QStringLiteral("setSeries"), tr("Series of the set"),
-                          {.picture = kViewIcon, .row_height = kRow, .most_rows = 3, .breaks_lines = true},
-                          this);
+    series_ =
+        new RowList(QStringLiteral("setSeries"), tr("Series of the set"),
+                    {.picture = kViewIcon, .row_height = kRow, .most_rows = 3, .breaks_lines = true}, this);
     series_->setToolTip(
         tr("Tick what shall be done. Double-click opens a series; one to look at opens with "
            "all that was done"));
@@ -107,7 +107,7 @@ SetsPage::SetsPage(Session& session, Commands& commands, QWidget* parent)
     auto* choose_out = new QPushButton(tr("\u2026"), this);
     choose_out->setAccessibleName(tr("Choose the folder"));
     choose_out->setToolTip(tr("Choose the folder"));
-    choose_out->setFixedWidth(36);
+    choose_out->setFixedWidth(with_text(36));
     auto* out_row = new QHBoxLayout;
     out_row->addWidget(out_, 1);
     out_row->addWidget(choose_out);
@@ -243,7 +243,7 @@ void SetsPage::refresh() {
         parts_[i]->setChecked(session_.set_recipe.carries_part(part));
         const QString words = session_.set_recipe.part_in_words(part);
         const QString line = tr("%1: %2").arg(QLatin1String(title_of(part)), words);
-        parts_[i]->setText(parts_[i]->fontMetrics().elidedText(line, Qt::ElideRight, 212));
+        parts_[i]->setText(parts_[i]->fontMetrics().elidedText(line, Qt::ElideRight, with_text(212)));
         parts_[i]->setToolTip(
             tr("%1\nUnticked, it is done as for a series that nothing was decided about").arg(line));
         parts_[i]->setEnabled(!run_.is_running());

@@ -250,7 +250,7 @@ void SetupPage::add_widget_row(const QString& name, QWidget* widget) {
     auto* label = new QLabel(name, this);
     label->setBuddy(widget);
     widget->setAccessibleName(name);
-    widget->setFixedWidth(132);
+    widget->setFixedWidth(with_text(132));
     row->addWidget(label, 1);
     row->addWidget(widget);
     rows_->addLayout(row);
@@ -271,7 +271,7 @@ QDoubleSpinBox* SetupPage::add_row(const char* name, const NumberLook& look) {
     field->setSingleStep(look.step);
     if (!look.unit.isEmpty()) field->setSuffix(QStringLiteral(" ") + look.unit);
     field->setAlignment(Qt::AlignRight);
-    field->setFixedWidth(96);
+    field->setFixedWidth(with_text(96));
     field->setToolTip(look.tip);
     field->setAccessibleName(look.name);
     label->setBuddy(field);

@@ -12,6 +12,7 @@
 #include <QVBoxLayout>
 
 #include "desktop/tray/tray_parts.h"
+#include "desktop/view/theme.h"
 #include "rig/scenes.h"
 
 namespace moorhaze::desktop {
@@ -118,7 +119,7 @@ ShootPage::ShootPage(Session& session, QWidget* parent)
     folder_->setToolTip(tr("A new folder; a turntable set has one folder a view in it"));
     folder_->setAccessibleName(tr("Folder for the frames"));
     auto* browse = make_button(tr("..."), {}, tr("Choose a folder"), run_room_);
-    browse->setFixedWidth(36);
+    browse->setFixedWidth(with_text(36));
     folder_row->addWidget(folder_, 1);
     folder_row->addWidget(browse);
     run->addLayout(folder_row);
@@ -320,12 +321,12 @@ void ShootPage::refresh() {
     live_->setVisible(!live);
     std::vector<ListRow> troubles;
     for (const ShootTrouble& trouble : desk_.run().troubles())
-        troubles.push_back({.key = QString::number(troubles.size()),
-                            .words = (desk_.run().views() > 1
-                                          ? tr("View %1, frame %2\n%3").arg(trouble.view + 1)
-                                          : tr("Frame %1\n%2"))
-                                         .arg(trouble.station + 1)
-                                         .arg(trouble.what)});
+        troubles.push_back(
+            {.key = QString::number(troubles.size()),
+             .words = (desk_.run().views() > 1 ? tr("View %1, frame %2\n%3").arg(trouble.view + 1)
+                                               : tr("Frame %1\n%2"))
+                          .arg(trouble.station + 1)
+                          .arg(trouble.what)});
     const bool any = !troubles.empty();
     troubles_->set_rows(std::move(troubles));
     if (any && troubles_->current() < 0) troubles_->set_current(0);

@@ -72,12 +72,11 @@ void SnagList::refresh() {
                                   ? tr("%1 to %2").arg(snag.nearest).arg(snag.farthest)
                                   : tr("frame %1").arg(snag.frame);
         const QString state = own.painted ? tr(" · painted") : own.ignored ? tr(" · ignored") : QString();
-        rows.push_back(
-            {.key = QString::number(place),
-             .words = tr("%1  %2, %3%4").arg(place + 1).arg(snag_name(snag.kind), where, state),
-             .tip = text(sentence_of(snag)),
-             .picture = small_picture(snag),
-             .is_quiet = !own.is_left()});
+        rows.push_back({.key = QString::number(place),
+                        .words = tr("%1  %2, %3%4").arg(place + 1).arg(snag_name(snag.kind), where, state),
+                        .tip = text(sentence_of(snag)),
+                        .picture = small_picture(snag),
+                        .is_quiet = !own.is_left()});
     }
     list_->set_rows(std::move(rows));
     again_->setVisible(walk_.can_look_again());

@@ -47,7 +47,8 @@ QPushButton* make_button(const QString& text, const QString& key, const QString&
         // On heather, as a switch that is on, the key has the words' colour.
         auto colour_hint = [hint](bool on) {
             hint->setStyleSheet(
-                QStringLiteral("font-size: 11px; color: %1;")
+                QStringLiteral("font-size: %1px; color: %2;")
+                    .arg(with_text(11))
                     .arg(on ? Theme::current().on_heather.name() : QStringLiteral("palette(button-text)")));
         };
         colour_hint(false);
@@ -197,12 +198,12 @@ ValueRow::ValueRow(const Look& look, QWidget* parent)
     field_->setSingleStep(look.step);
     if (!look.unit.isEmpty()) field_->setSuffix(QStringLiteral(" ") + look.unit);
     field_->setAlignment(Qt::AlignRight);
-    field_->setFixedWidth(76);
+    field_->setFixedWidth(with_text(76));
     field_->setKeyboardTracking(false);
     name->setBuddy(field_);
     head->addWidget(name, look.one_line ? 0 : 1);
     if (look.one_line) {
-        name->setFixedWidth(64);
+        name->setFixedWidth(with_text(64));
         head->addWidget(slider_, 1);
     }
     head->addWidget(field_);

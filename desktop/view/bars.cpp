@@ -32,7 +32,7 @@ JobBar::JobBar(const QList<JobRunner*>& lanes, QWidget* parent)
     layout->setContentsMargins(0, 0, 10, 0);
     layout->setSpacing(8);
     text_->setProperty("role", "quiet");
-    progress_->setFixedWidth(110);
+    progress_->setFixedWidth(with_text(110));
     progress_->setTextVisible(false);
     progress_->setRange(0, 1000);
     progress_->setAccessibleName(tr("Progress"));

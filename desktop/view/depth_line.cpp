@@ -33,7 +33,7 @@ void paint_depth_ground(QPainter& painter, const QRect& area) {
 }
 
 DepthLine::DepthLine(QWidget* parent) : QWidget(parent) {
-    setFixedWidth(104);
+    setFixedWidth(with_text(104));
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Depth line"));

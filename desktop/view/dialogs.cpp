@@ -235,11 +235,12 @@ void Dialogs::said() {
     std::vector<ListRow> said;
     for (const Notices::Said& own : session_.notices.said()) {
         const QString times = own.times > 1 ? tr(" (%1 times)").arg(own.times) : QString();
-        said.push_back({.key = QString::number(said.size()),
-                        .words = tr("%1   %2%3").arg(own.at.toString(QStringLiteral("HH:mm:ss")), own.text, times),
-                        .picture = theme_pixmap(own.is_error ? QStringLiteral("circle-alert") : QStringLiteral("info"),
-                                                own.is_error ? Theme::current().rowan : Theme::current().quiet,
-                                                kSaidIcon.width(), dialog.devicePixelRatioF())});
+        said.push_back(
+            {.key = QString::number(said.size()),
+             .words = tr("%1   %2%3").arg(own.at.toString(QStringLiteral("HH:mm:ss")), own.text, times),
+             .picture = theme_pixmap(own.is_error ? QStringLiteral("circle-alert") : QStringLiteral("info"),
+                                     own.is_error ? Theme::current().rowan : Theme::current().quiet,
+                                     kSaidIcon.width(), dialog.devicePixelRatioF())});
     }
     if (said.empty()) said.push_back({.key = {}, .words = tr("Nothing was said yet.")});
     list->set_rows(std::move(said));

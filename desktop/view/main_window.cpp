@@ -103,7 +103,7 @@ void MainWindow::build_layout() {
     top->setObjectName(QStringLiteral("top"));
     top->setAttribute(Qt::WA_StyledBackground);
     top->setStyleSheet(QStringLiteral("#top { background: %1; }").arg(Theme::current().ground.name()));
-    top->setFixedHeight(32);
+    top->setFixedHeight(with_text(32));
     auto* top_row = new QHBoxLayout(top);
     top_row->setContentsMargins(0, 0, 0, 0);
     menus_ = new QMenuBar(top);
@@ -118,7 +118,7 @@ void MainWindow::build_layout() {
     columns->setContentsMargins(0, 0, 0, 0);
     columns->setSpacing(0);
     lines_ = new QStackedWidget(middle);
-    lines_->setFixedWidth(104);
+    lines_->setFixedWidth(with_text(104));
     line_ = new DepthLine(lines_);
     plan_line_ = new PlanLine(session_, session_.shoot_desk, lines_);
     lines_->addWidget(line_);
@@ -128,7 +128,7 @@ void MainWindow::build_layout() {
     area_ = new PictureArea(session_, middle);
     notice_ = new NoticeBar(area_);
     tray_room_ = new QWidget(middle);
-    tray_room_->setFixedWidth(kTrayWidth);
+    tray_room_->setFixedWidth(with_text(kTrayWidth));
     columns->addWidget(lines_);
     columns->addWidget(area_, 1);
     columns->addWidget(tray_room_);

@@ -11,7 +11,7 @@
 namespace moorhaze::desktop {
 
 PathBar::PathBar(QWidget* parent) : QWidget(parent) {
-    setFixedHeight(44);
+    setFixedHeight(with_text(44));
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Path of stages"));

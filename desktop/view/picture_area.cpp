@@ -138,8 +138,8 @@ void PictureArea::connect_views() {
         connect(view, &PictureView::frames_stepped, &session_.pointing, &Pointing::step);
     connect(picture_, &PictureView::stroke_began, this, [this](QPointF place, double pressure) {
         if (paints_sharpening())
-            session_.finish_strokes.begin_sharpening(place,
-                                                session_.standpoint.finish_hand() == FinishHand::unsharpen);
+            session_.finish_strokes.begin_sharpening(
+                place, session_.standpoint.finish_hand() == FinishHand::unsharpen);
         else
             session_.brushwork.begin_stroke(place, pressure);
     });

@@ -30,7 +30,7 @@ double scale_step(double mm_per_px, double least_px) {
 
 PlanLine::PlanLine(SessionBase& base, ShootDesk& desk, QWidget* parent)
     : QWidget(parent), base_(base), desk_(desk) {
-    setFixedWidth(104);
+    setFixedWidth(with_text(104));
     setMouseTracking(true);
     setAccessibleName(tr("Depth line of the plan"));
     auto repaint = [this] { update(); };

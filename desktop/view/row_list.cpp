@@ -106,7 +106,7 @@ RowList::RowList(const QString& object_name, const QString& accessible_name, con
     setEditTriggers(NoEditTriggers);
     setWordWrap(look.breaks_lines);
     if (!look.picture.isEmpty()) setIconSize(look.picture);
-    model_.set_row_height(look.row_height);
+    model_.set_row_height(with_text(look.row_height));
     setModel(&model_);
     connect(&model_, &RowModel::tick_asked, this, &RowList::tick_asked);
     connect(this, &QListView::clicked, this, [this](const QModelIndex& at) { emit pressed_on(at.row()); });
@@ -144,7 +144,7 @@ void RowList::fit() {
     int needed = 2 * frameWidth();
     for (int row = 0; row < std::min(look_.most_rows, count()); ++row)
         needed += sizeHintForRow(row) + 2 * spacing();
-    setFixedHeight(std::min(look_.most_height, needed));
+    setFixedHeight(std::min(with_text(look_.most_height), needed));
     setVisible(count() > 0);
 }
 

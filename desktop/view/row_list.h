@@ -13,7 +13,7 @@ struct ListRow {
     QString key;  ///< what it stands for, once in a list: a row of the same key is the same row
     QString words;
     QString tip = {};
-    QPixmap picture = {};  ///< of twice the list's size or more where it shall be sharp at 200 %
+    QPixmap picture = {};             ///< of twice the list's size or more where it shall be sharp at 200 %
     std::optional<bool> ticked = {};  ///< none: it has no mark
     bool is_choosable = true;
     bool is_quiet = false;  ///< written in the quiet colour
@@ -50,10 +50,10 @@ class RowList : public QListView {
   public:
     struct Look {
         QSize picture = {};
-        int row_height = 0;      ///< logical px; 0: as the words need it
+        int row_height = 0;  ///< logical px where text has its usual size; 0: as the words need it
         /// As high as so many rows at most, and hidden without any; 0: as high as its layout says.
         int most_rows = 0;
-        int most_height = QWIDGETSIZE_MAX;  ///< logical px
+        int most_height = 2000;  ///< logical px
         bool breaks_lines = false;
     };
     RowList(const QString& object_name, const QString& accessible_name, const Look& look, QWidget* parent);

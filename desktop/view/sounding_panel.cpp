@@ -11,7 +11,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr int kHeader = 34, kGap = 6, kMargin = 10, kTextWidth = 96;
+constexpr int kHeader = 34, kGap = 6, kMargin = 10, kTextWidth = 96;  // logical px
 
 }  // namespace
 
@@ -33,7 +33,7 @@ void SoundingPanel::place_in(const QRect& room) {
     side_ = patch_side(room.height());
     const int tall = kHeader + std::max(1, rows()) * (side_ + kGap) + kMargin;
     setGeometry(room.left(), room.top() + std::max(0, (room.height() - tall) / 2),
-                side_ + kTextWidth + 3 * kMargin, tall);
+                side_ + with_text(kTextWidth) + 3 * kMargin, tall);
 }
 
 int SoundingPanel::rows() const {

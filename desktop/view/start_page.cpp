@@ -70,7 +70,7 @@ StartPage::StartPage(Commands& commands, RecentProjects& recent, QWidget* parent
 
 QWidget* StartPage::make_beginning(Commands& commands) {
     auto* part = new QWidget(this);
-    part->setFixedWidth(kBeginningWidth);
+    part->setFixedWidth(with_text(kBeginningWidth));
     auto* rows = new QVBoxLayout(part);
     rows->setContentsMargins(32, 26, 32, 26);
     rows->setSpacing(10);
@@ -99,13 +99,14 @@ QWidget* StartPage::make_beginning(Commands& commands) {
 
 QWidget* StartPage::make_recent() {
     recent_part_ = new QWidget(this);
-    recent_part_->setFixedWidth(kRecentWidth);
+    recent_part_->setFixedWidth(with_text(kRecentWidth));
     auto* rows = new QVBoxLayout(recent_part_);
     rows->setContentsMargins(0, 26, 24, 26);
     rows->setSpacing(8);
     auto* heading = new QLabel(tr("Worked on lately"), recent_part_);
     heading->setProperty("role", "heading");
-    list_ = new RowList(QStringLiteral("recentProjects"), heading->text(), {.picture = kPicture}, recent_part_);
+    list_ =
+        new RowList(QStringLiteral("recentProjects"), heading->text(), {.picture = kPicture}, recent_part_);
     list_->setTextElideMode(Qt::ElideMiddle);
     list_->setToolTip(tr("Click, or Return, goes on with a project where it was left"));
     old_text_ = new QLabel(recent_part_);
@@ -156,7 +157,8 @@ void StartPage::refresh() {
         return own.is_unsaved && own.saved < since;
     }));
     recent_part_->setVisible(!projects.empty());
-    setFixedSize(kBeginningWidth + (projects.empty() ? 0 : kRecentWidth), projects.empty() ? 290 : 360);
+    setFixedSize(with_text(kBeginningWidth + (projects.empty() ? 0 : kRecentWidth)),
+                 with_text(projects.empty() ? 290 : 360));
 }
 
 void StartPage::ask_to_remove() {

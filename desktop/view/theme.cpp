@@ -9,6 +9,7 @@
 #include <QStyleFactory>
 #include <QSvgRenderer>
 #include <algorithm>
+#include <cmath>
 
 #include "core/picture/display.h"
 
@@ -69,6 +70,9 @@ QString style_sheet(const Theme& theme) {
                                                      {"@gorse", theme.gorse},
                                                      {"@rowan", theme.rowan}};
     for (const auto& [name, colour] : tokens) sheet.replace(QLatin1String(name), colour.name());
+    for (const int size : {11, 12, 16})
+        sheet.replace(QStringLiteral("font-size: %1px").arg(size),
+                      QStringLiteral("font-size: %1px").arg(with_text(size)));
     return sheet;
 }
 
@@ -78,10 +82,25 @@ const Theme& Theme::current() {
     return mutable_theme();
 }
 
+double text_scale_for(double desktop_points) {
+    constexpr double kUsualPoints = 11, kMost = 1.5;
+    return std::clamp(desktop_points / kUsualPoints, 1.0, kMost);
+}
+
+double text_scale() {
+    // Asked before the application has a font of its own.
+    static const double scale = text_scale_for(QApplication::font().pointSizeF());
+    return scale;
+}
+
+int with_text(int pixels) {
+    return int(std::lround(pixels * text_scale()));
+}
+
 QFont theme_font(int pixels, bool strong) {
     // Open Sans has digits of one width by default.
     QFont font(QStringLiteral("Open Sans"));
-    font.setPixelSize(pixels);
+    font.setPixelSize(with_text(pixels));
     font.setWeight(strong ? QFont::DemiBold : QFont::Normal);
     return font;
 }
@@ -94,6 +113,7 @@ void apply_theme(QApplication& application, bool dark) {
         return true;
     }();
     Q_UNUSED(fonts_loaded);
+    text_scale();
     mutable_theme() = dark ? dark_theme() : light_theme();
     const Theme& theme = Theme::current();
     application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));

@@ -28,7 +28,14 @@ void apply_theme(QApplication& application, bool dark);
 /// Colour of a place in depth: 0 near (warm, light) to 1 far (cool, darker), even steps in lightness.
 QColor depth_colour(double near_to_far);
 
-/// The application's font at a size in px, tabular digits.
+/// How much larger than usual text is, by the size of text that the person chose for the desktop: 1 to 1.5.
+double text_scale();
+/// @param desktop_points  the size of the desktop's own font. Up to 11 is usual (common practice).
+double text_scale_for(double desktop_points);
+/// A length that grows with the text, px.
+int with_text(int pixels);
+
+/// The application's font at a size in px where text has its usual size; tabular digits.
 QFont theme_font(int pixels, bool strong = false);
 
 /// An icon that ships with the application, in a colour.

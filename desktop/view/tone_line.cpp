@@ -24,7 +24,7 @@ constexpr double kNarrowest = 0.02;  // between black and white, and between poi
 }  // namespace
 
 ToneLine::ToneLine(QWidget* parent) : QWidget(parent) {
-    setFixedWidth(104);
+    setFixedWidth(with_text(104));
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setAccessibleName(tr("Tone line"));

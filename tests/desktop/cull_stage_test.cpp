@@ -201,7 +201,8 @@ TEST_CASE("a card of two series is listed, opened by a click, cut and joined by 
     CHECK(list->row(1).words.contains("6 frames, another folder"));
     wait_until([&] { return !list->row(1).picture.isNull(); });
 
-    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(1, 0)).center());
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {},
+                      list->visualRect(list->model()->index(1, 0)).center());
     wait_until([&] { return session.document.series().count() == 6 && session.looking.is_done(); });
     CHECK(session.document.project().card_place == 1);
     session.standpoint.set_place(2);

@@ -79,6 +79,7 @@ std::map<std::string, double> seen_of(Session& session) {
     add("finished", session.finish_look.picture());
     add("finished in view", session.finish_look.patch());
     add("before", session.finish_look.before());
+    add("views over each other", session.views_look.picture());
     double snags = 0;
     for (const WalkedSnag& own : session.snag_walk.snags())
         snags += own.snag.place.x + 3.0 * own.snag.place.y;

@@ -329,10 +329,11 @@ TEST_CASE("a large stroke goes to the screen in pieces, and all of it gets there
     session.standpoint.set_brush({2000, 0, 1});
     int pieces = 0;
     double largest = 0;
-    QObject::connect(&session.mended_display, &MendedDisplay::area_changed, &session.mended_display, [&](QRect area) {
-        ++pieces;
-        largest = std::max(largest, double(area.width()) * area.height());
-    });
+    QObject::connect(&session.mended_display, &MendedDisplay::area_changed, &session.mended_display,
+                     [&](QRect area) {
+                         ++pieces;
+                         largest = std::max(largest, double(area.width()) * area.height());
+                     });
     session.brushwork.begin_stroke({800, 500});
     session.brushwork.end_stroke();
     wait_until([&] { return session.brushwork.is_settled(); });

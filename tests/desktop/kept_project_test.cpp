@@ -486,7 +486,8 @@ TEST_CASE("the empty window lists what was worked on, opens it with a click, and
     test::click(remove);
     CHECK_FALSE(fs::exists(old));
     REQUIRE(list->count() == 1);
-    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(0, 0)).center());
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {},
+                      list->visualRect(list->model()->index(0, 0)).center());
     wait_until([&] { return test::results(main.session()).size() == 1; });
     test::settle(main);
     CHECK(main.session().standpoint.stage() == Stage::merge);

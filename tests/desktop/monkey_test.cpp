@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Whatever is done in whatever order, with work in flight: nothing crashes, nothing is lost. MOORHAZE_MONKEY_STEPS and
-// MOORHAZE_MONKEY_SEED make the walk longer or another; under sanitizers 20,000 steps are common.
+// Whatever is done in whatever order, with work in flight: nothing crashes, nothing is lost.
+// MOORHAZE_MONKEY_STEPS and MOORHAZE_MONKEY_SEED make the walk longer or another; under sanitizers 20,000
+// steps are common.
 #include <QAction>
 #include <QDialog>
 #include <QTimer>
@@ -52,7 +53,9 @@ class Monkey {
 
     void step() {
         Session& s = main.session();
-        switch (pick(22)) {
+        switch (pick(23)) {
+            case 22:
+                return about_the_set();
             case 0:
             case 1:
             case 2:
@@ -94,7 +97,8 @@ class Monkey {
             case 15:
                 return s.document.redo();
             case 16:
-                if (s.document.has_series()) s.culling.set_used(s.document.id_at(pick(s.document.series().count())), pick(2));
+                if (s.document.has_series())
+                    s.culling.set_used(s.document.id_at(pick(s.document.series().count())), pick(2));
                 return;
             case 17:
                 if (!s.document.project().results.empty())
@@ -136,6 +140,23 @@ class Monkey {
             action->trigger();
         }
     }
+    void about_the_set() {
+        Session& s = main.session();
+        switch (pick(4)) {
+            case 0:
+                return s.set_recipe.set_carried(kRecipeParts[pick(int(std::size(kRecipeParts)))], pick(2));
+            case 1:
+                if (s.set_list.count() > 0) s.set_list.set_ticked(pick(s.set_list.count()), pick(2));
+                return;
+            case 2:
+                return s.set_run.set_out(
+                    QString::fromStdString((scratch_ / "finished").string() + "/{series}-{number}"));
+            default:
+                // A run beside everything else; now and then it is stopped.
+                if (s.set_run.is_running() && pick(3) == 0) return s.set_run.stop();
+                if (s.set_run.why_not().isEmpty() && !s.set_run.is_running()) s.set_run.start(0);
+        }
+    }
     QPointF place() { return {double(pick(240)), double(pick(140))}; }
     void stroke() {
         Session& s = main.session();
@@ -159,9 +180,11 @@ class Monkey {
 
 }  // namespace
 
-TEST_CASE("whatever is done in whatever order, nothing crashes, undo gives the first value and reopening the last",
-          "[desktop][monkey]") {
-    const int steps = number_from("MOORHAZE_MONKEY_STEPS", 300), seed = number_from("MOORHAZE_MONKEY_SEED", 1);
+TEST_CASE(
+    "whatever is done in whatever order, nothing crashes, undo gives the first value and reopening the last",
+    "[desktop][monkey]") {
+    const int steps = number_from("MOORHAZE_MONKEY_STEPS", 300),
+              seed = number_from("MOORHAZE_MONKEY_SEED", 1);
     const test::Scratch scratch;
     const ClosesDialogs closes;
     Project last;
@@ -219,5 +242,6 @@ TEST_CASE("whatever is done in whatever order, nothing crashes, undo gives the f
     CHECK(read.results == last.results);
     CHECK(read.merge == last.merge);
     CHECK(read.finish == last.finish);
+    CHECK(read.set == last.set);
     CHECK(read.name == last.name);
 }

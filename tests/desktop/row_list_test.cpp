@@ -17,7 +17,7 @@ std::vector<ListRow> rows_named(const QStringList& names) {
     return rows;
 }
 
-QStringList shown(const RowModel& model) {
+QStringList names_in(const RowModel& model) {
     QStringList names;
     for (int row = 0; row < model.rowCount(); ++row)
         names << model.data(model.index(row), Qt::DisplayRole).toString().section(' ', 0, 0);
@@ -38,7 +38,7 @@ TEST_CASE("rows given anew stay the same rows wherever they go, whatever comes a
             if (random() % 3) names << QString(QLatin1Char(name));
         std::shuffle(names.begin(), names.end(), random);
         model.set_rows(rows_named(names));
-        REQUIRE(shown(model) == names);
+        REQUIRE(names_in(model) == names);
         for (auto it = known.begin(); it != known.end();) {
             const bool is_there = names.contains(it->first);
             REQUIRE(it->second.isValid() == is_there);

@@ -223,7 +223,8 @@ TEST_CASE("in the window N goes to the next place, shows it close with its sound
         CHECK(ink.red() > ink.blue() + 40);  // gorse
     }
     if (list->count() > 1) {
-        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(list->model()->index(1, 0)).center());
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {},
+                          list->visualRect(list->model()->index(1, 0)).center());
         CHECK(session.snag_walk.current() == 1);
     }
     QTest::keyClick(&main, Qt::Key_I);

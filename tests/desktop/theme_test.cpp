@@ -76,3 +76,11 @@ TEST_CASE("every icon that is asked for ships", "[desktop]") {
         CHECK(any);
     }
 }
+
+TEST_CASE("text grows with the desktop's own, up to half as large again", "[desktop]") {
+    // Common practice: desktops come with 9 to 11 points.
+    for (const double usual : {8.0, 9.0, 10.0, 11.0}) CHECK(text_scale_for(usual) == 1);
+    CHECK(text_scale_for(14) == Approx(14.0 / 11));
+    CHECK(text_scale_for(40) == 1.5);
+    CHECK(theme_font(11).pixelSize() == with_text(11));
+}

@@ -4,6 +4,7 @@
 //
 // MOORHAZE_FAULT="KIND N HOW": the N-th call of a kind, from 1; HOW is fails, short or interrupted.
 // MOORHAZE_FAULT_COUNTS=FILE: how many calls of each kind there were, a line each.
+// MOORHAZE_CLOCK_AHEAD_S=SECONDS: the wall clock is so much ahead, as another machine's may be.
 //
 // Counted are calls on regular files; allocations from 256 KB on.
 #include <dlfcn.h>
@@ -16,7 +17,9 @@
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <sys/syscall.h>
+#include <sys/time.h>
 #include <sys/uio.h>
+#include <time.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -40,6 +43,7 @@ std::atomic<long> counts[kKinds];
 int faulty_kind = -1;
 long faulty_call = 0;
 char how = 'f';
+long clock_ahead_s = 0;
 
 enum class Fault { none, fails, comes_short };
 
@@ -69,6 +73,7 @@ Function* real(Function*, const char* name) {
 #define REAL(name) static const auto own = real(&::name, #name)
 
 __attribute__((constructor)) void begin() {
+    if (const char* ahead = getenv("MOORHAZE_CLOCK_AHEAD_S")) clock_ahead_s = atol(ahead);
     const char* plan = getenv("MOORHAZE_FAULT");
     char kind[32] = "", what[32] = "fails";
     if (!plan || sscanf(plan, "%31s %ld %31s", kind, &faulty_call, what) < 2) return;
@@ -254,3 +259,17 @@ int posix_memalign(void** made, size_t alignment, size_t size) {
 }
 
 }  // extern "C"
+
+extern "C" int clock_gettime(clockid_t clock, timespec* now) noexcept {
+    REAL(clock_gettime);
+    const int code = own(clock, now);
+    if (code == 0 && clock == CLOCK_REALTIME) now->tv_sec += clock_ahead_s;
+    return code;
+}
+
+extern "C" time_t time(time_t* now) noexcept {
+    timespec own{};
+    clock_gettime(CLOCK_REALTIME, &own);
+    if (now) *now = own.tv_sec;
+    return own.tv_sec;
+}

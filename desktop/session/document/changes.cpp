@@ -49,10 +49,11 @@ Changes changes_between(const Project& before, const Project& after) {
 
 Changes joined(const Changes& one, const Changes& other) {
     Changes both = one;
-    for (bool Changes::*flag : {&Changes::series, &Changes::frames, &Changes::shot_again, &Changes::order,
-                                &Changes::used, &Changes::range, &Changes::reference, &Changes::development,
-                                &Changes::placing, &Changes::kept, &Changes::merge, &Changes::results,
-                                &Changes::shooting, &Changes::finish, &Changes::hand_over, &Changes::set, &Changes::card})
+    for (bool Changes::*flag :
+         {&Changes::series, &Changes::frames, &Changes::shot_again, &Changes::order, &Changes::used,
+          &Changes::range, &Changes::reference, &Changes::development, &Changes::placing, &Changes::kept,
+          &Changes::merge, &Changes::results, &Changes::shooting, &Changes::finish, &Changes::hand_over,
+          &Changes::set, &Changes::card})
         both.*flag = one.*flag || other.*flag;
     for (const ResultId result : other.mended)
         if (!std::count(both.mended.begin(), both.mended.end(), result)) both.mended.push_back(result);

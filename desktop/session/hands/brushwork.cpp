@@ -40,7 +40,8 @@ QString Brushwork::why_not_shown() const {
     const ProjectResult* result = base_.standpoint.result();
     if (!result) return tr("There is nothing to draw on yet: merge first (Ctrl+Return).");
     if (!base_.products.merge(result->id)) return why_no_picture(base_);
-    if (!display_.picture() || display_.shown() != result->id) return tr("The picture is still being prepared.");
+    if (!display_.picture() || display_.shown() != result->id)
+        return tr("The picture is still being prepared.");
     if (making_.is_busy()) return tr("The stroke before is still being made.");
     return {};
 }
@@ -65,7 +66,8 @@ QString Brushwork::why_not_from(ResultId source) const {
     const ProjectResult* result = find_result(base_.document.project(), source);
     const MergeProduct* other = base_.products.merge(source);
     if (!result || !other) return tr("The result to draw in from is not there. Pick another source.");
-    if (source == display_.shown()) return tr("This is the result itself: pick another source, or wipe back (E).");
+    if (source == display_.shown())
+        return tr("This is the result itself: pick another source, or wipe back (E).");
     if (between_planes(other->plane->series, other->plane->geometry, product().plane->series,
                        product().plane->geometry))
         return {};

@@ -19,8 +19,8 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr double kFaintFringe_px = 0.1;             // in the corners
-constexpr double kFaintNoise = 0.001;               // of luma: less is not worth taking out
+constexpr double kFaintFringe_px = 0.1;  // in the corners
+constexpr double kFaintNoise = 0.001;    // of luma: less is not worth taking out
 
 }  // namespace
 

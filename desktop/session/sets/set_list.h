@@ -14,8 +14,8 @@ struct SetEntry {
     Frame middle;         ///< for a small picture
 };
 
-/// The series that were found together, and what became of each. It stays while series of it are opened; which
-/// of them are done is decided in the project. In the interface's thread.
+/// The series that were found together, and what became of each. It stays while series of it are opened;
+/// which of them are done is decided in the project. In the interface's thread.
 class SetList : public QObject {
     Q_OBJECT
   public:

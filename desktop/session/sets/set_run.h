@@ -10,8 +10,8 @@
 namespace moorhaze::desktop {
 
 /// The same recipe for all series that were found together, unattended: beside all other work, so that the
-/// doubtful ones can be looked at while the rest is still made. What is decided about it stands in the project;
-/// a run keeps to what was decided when it began.
+/// doubtful ones can be looked at while the rest is still made. What is decided about it stands in the
+/// project; a run keeps to what was decided when it began.
 class SetRun : public QObject {
     Q_OBJECT
   public:

@@ -11,19 +11,48 @@
 namespace moorhaze::desktop {
 
 ViewsLook::ViewsLook(SessionBase& base, SetRecipe& recipe, SetRun& run, QObject* parent)
-    : QObject(parent), base_(base), recipe_(recipe), run_(run) {
-    connect(&run_, &SetRun::changed, this, &ViewsLook::follow);
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::stage || aspect == Standpoint::Aspect::finish_page) follow();
-    });
+    : QObject(parent),
+      base_(base),
+      recipe_(recipe),
+      run_(run),
+      look_({.name = tr("all views"),
+             .inputs = [this] { return look_inputs(); },
+             .make =
+                 [](const LookInputs& in, const Job& job) {
+                     return std::make_shared<const TurntableLook>(
+                         look_at_views(in.files, in.ground_at, in.ground_reach, job));
+                 }},
+            base.derived),
+      drawn_({.name = tr("the views over each other"),
+              .inputs = [this] { return drawn_inputs(); },
+              .make =
+                  [](const DrawnInputs& in, const Job& job) {
+                      TurntableRule rule;
+                      rule.level = in.level;
+                      rule.even_light = in.even_light;
+                      const PixelRect area = levelled_area(*in.look, rule);
+                      return std::make_shared<const DisplayPicture>(
+                          shown_levels(levelled_views(*in.look, rule, in.shown, in.view), job),
+                          QPoint(area.x, area.y), double(in.look->shrink));
+                  },
+              .serves = [](const DrawnInputs& made_from,
+                           const DrawnInputs& today) { return made_from.look == today.look; },
+              .replaced = LatestWish::Replaced::comes_to_its_end},
+             base.derived) {
+    connect(&run_, &SetRun::changed, &look_, &DerivedRow::follow);
+    for (DerivedRow* row : {static_cast<DerivedRow*>(&look_), static_cast<DerivedRow*>(&drawn_)})
+        connect(row, &DerivedRow::changed, this, &ViewsLook::changed);
+    connect(&look_, &DerivedRow::changed, &drawn_, &DerivedRow::follow);
+    // The crop may be another.
+    connect(&recipe_, &SetRecipe::changed, this, &ViewsLook::changed);
 }
 
 bool ViewsLook::is_there() const {
     constexpr int kLeast = 2;
     const std::vector<SeriesRecord> records = run_.records();
-    return recipe_.turntable() &&
-           std::count_if(records.begin(), records.end(),
-                         [](const SeriesRecord& own) { return own.is_made(); }) >= kLeast;
+    return recipe_.turntable() && std::count_if(records.begin(), records.end(), [](const SeriesRecord& own) {
+                                      return own.is_made();
+                                  }) >= kLeast;
 }
 
 bool ViewsLook::is_wanted() const {
@@ -31,100 +60,44 @@ bool ViewsLook::is_wanted() const {
            is_there();
 }
 
-void ViewsLook::forget() {
-    looking_.drop();
-    drawing_.drop();
-    of_.clear();
-    problem_.clear();
-    look_.reset(), picture_.reset(), drawn_.reset();
-}
-
-void ViewsLook::follow() {
-    if (!is_wanted()) {
-        // Elsewhere it is not needed, and takes memory.
-        if (!of_.empty()) {
-            forget();
-            emit changed();
-        }
-        return;
-    }
+tl::expected<ViewsLook::LookInputs, Why> ViewsLook::look_inputs() const {
+    // Elsewhere it is not needed, and takes memory.
+    if (!is_wanted()) return tl::unexpected(Why{});
     // While views are merged anew, what was seen of them before stays.
-    if (run_.is_running() && look_) return draw();
-    std::vector<std::filesystem::path> files;
-    std::string now;
-    Finish finish;
+    if (run_.is_running()) {
+        if (look_.made_from()) return *look_.made_from();
+        return tl::unexpected(Why{tr("The views are being merged.")});
+    }
     try {
         const SetPlan plan = run_.plan();
-        finish = plan.recipe.finish.value_or(Finish{});
-        files = merged_views(plan, run_.records());
+        const Finish finish = plan.recipe.finish.value_or(Finish{});
+        LookInputs in{merged_views(plan, run_.records()), {}, finish.ground.picked, finish.ground.reach};
         for (const SeriesRecord& own : run_.records())
-            if (own.is_made()) now += own.made_of + '\n';
-        for (const auto& file : files) now += file.string() + '\n';
-        if (finish.ground.picked)
-            now += std::to_string(finish.ground.picked->x) + ' ' + std::to_string(finish.ground.picked->y);
-        now += std::to_string(finish.ground.reach);
+            if (own.is_made()) in.made_of.push_back(own.made_of);
+        return in;
     } catch (const Error& error) {
-        forget();
-        problem_ = QString::fromUtf8(error.what());
-        emit changed();
-        return;
+        return tl::unexpected(Why{QString::fromUtf8(error.what())});
     }
-    if (now == of_) return draw();
-    forget();
-    of_ = now;
-    emit changed();
-    looking_.want(
-        [files, finish](const Job& job) {
-            return std::make_shared<const TurntableLook>(
-                look_at_views(files, finish.ground.picked, finish.ground.reach, job));
-        },
-        [this](const std::shared_ptr<const TurntableLook>& look) {
-            look_ = look;
-            view_ = std::clamp(view_, 0, views() - 1);
-            draw();
-            emit changed();
-        },
-        [this](const std::exception& error) {
-            problem_ = QString::fromUtf8(error.what());
-            emit changed();
-        });
 }
 
-void ViewsLook::draw() {
+tl::expected<ViewsLook::DrawnInputs, Why> ViewsLook::drawn_inputs() const {
     const TurntableRule* rule = recipe_.turntable();
-    if (!look_ || !rule) return;
-    const Drawn now{shown_, shown_ == ViewsShown::one ? view_ : 0, rule->level, rule->even_light};
-    if (drawn_ == now) {
-        emit changed();  // the crop may be another
-        return;
-    }
-    drawn_ = now;
-    drawing_.want(
-        [look = look_, now, own_rule = *rule](const Job& job) {
-            const PixelRect area = levelled_area(*look, own_rule);
-            return std::make_shared<DisplayPicture>(
-                shown_levels(levelled_views(*look, own_rule, now.shown, now.view), job),
-                QPoint(area.x, area.y), double(look->shrink));
-        },
-        [this](const std::shared_ptr<DisplayPicture>& picture) {
-            if (!look_) return;
-            picture_ = picture;
-            emit changed();
-        },
-        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+    if (!look_.value() || !rule) return tl::unexpected(Why{});
+    return DrawnInputs{*look_.value(), shown_, shown_ == ViewsShown::one ? view() : 0, rule->level,
+                       rule->even_light};
 }
 
 void ViewsLook::show(ViewsShown shown, int view) {
     shown_ = shown;
-    view_ = std::max(0, look_ ? std::min(view, views() - 1) : view);
-    draw();
+    view_ = std::max(0, view);
+    drawn_.follow();
     emit changed();
 }
 
 QStringList ViewsLook::remarks() const {
     QStringList remarks;
-    if (look_)
-        for (const std::string& own : look_->remarks) remarks << text(own);
+    if (look())
+        for (const std::string& own : look()->remarks) remarks << text(own);
     if (const auto& together = run_.together())
         for (const std::string& own : together->reasons)
             if (!remarks.contains(text(own))) remarks << text(own);
@@ -133,9 +106,9 @@ QStringList ViewsLook::remarks() const {
 
 PixelRect ViewsLook::crop() const {
     const TurntableRule* rule = recipe_.turntable();
-    if (!look_ || !rule) return {};
+    if (!look() || !rule) return {};
     try {
-        return *framing_of_views(*look_, *rule).crop;
+        return *framing_of_views(*look(), *rule).crop;
     } catch (const BadParameter&) {
         return {};
     }
@@ -143,7 +116,7 @@ PixelRect ViewsLook::crop() const {
 
 PixelRect ViewsLook::area() const {
     const TurntableRule* rule = recipe_.turntable();
-    return look_ && rule ? levelled_area(*look_, *rule) : PixelRect();
+    return look() && rule ? levelled_area(*look(), *rule) : PixelRect();
 }
 
 void ViewsLook::set_crop(const std::optional<PixelRect>& crop) {

@@ -2,8 +2,8 @@
 #pragma once
 #include "core/sets/turntable.h"
 #include "desktop/session/sets/set_run.h"
+#include "desktop/session/work/derived.h"
 #include "desktop/session/work/display_picture.h"
-#include "desktop/session/work/latest_wish.h"
 
 namespace moorhaze::desktop {
 
@@ -17,19 +17,22 @@ class ViewsLook : public QObject {
     /// Whether the set is a turntable with merged views.
     bool is_there() const;
     /// Why nothing can be seen; empty: it can, or is being looked at.
-    const QString& problem() const { return problem_; }
+    QString problem() const { return look_.why(); }
     /// Null until the views were looked at.
-    const TurntableLook* look() const { return look_.get(); }
-    int views() const { return look_ ? int(look_->views.size()) : 0; }
+    const TurntableLook* look() const { return look_.value() ? look_.value()->get() : nullptr; }
+    int views() const { return look() ? int(look()->views.size()) : 0; }
     QStringList remarks() const;
 
     ViewsShown shown() const { return shown_; }
-    int view() const { return view_; }  ///< from 0
+    /// From 0; the last one where there are fewer.
+    int view() const { return look() ? std::min(view_, views() - 1) : view_; }
     /// @param view  which one, for ViewsShown::one.
     void show(ViewsShown shown, int view);
-    std::shared_ptr<const DisplayPicture> picture() const { return picture_; }
+    std::shared_ptr<const DisplayPicture> picture() const {
+        return drawn_.value() ? *drawn_.value() : nullptr;
+    }
     /// Nothing of it is still being made.
-    bool is_settled() const { return !looking_.is_busy() && !drawing_.is_busy(); }
+    bool is_settled() const { return look_.is_settled() && drawn_.is_settled(); }
 
     /// What all views keep, in the pixels of the levelled ones; empty where nothing can be.
     PixelRect crop() const;
@@ -50,30 +53,33 @@ class ViewsLook : public QObject {
     void changed();
 
   private:
+    struct LookInputs {
+        std::vector<std::filesystem::path> files;
+        std::vector<std::string> made_of;  ///< what they were made of
+        std::optional<cv::Point2d> ground_at;
+        double ground_reach = 0;
+        bool operator==(const LookInputs&) const = default;
+    };
+    struct DrawnInputs {
+        std::shared_ptr<const TurntableLook> look;
+        ViewsShown shown = ViewsShown::darkest;
+        int view = 0;
+        bool level = true, even_light = true;
+        bool operator==(const DrawnInputs&) const = default;
+    };
     bool is_wanted() const;
-    void follow();
-    void draw();
-    void forget();
+    tl::expected<LookInputs, Why> look_inputs() const;
+    tl::expected<DrawnInputs, Why> drawn_inputs() const;
     QString spin_folder() const;
 
     SessionBase& base_;
     SetRecipe& recipe_;
     SetRun& run_;
-    std::string of_;  ///< what was looked at, or is
-    std::shared_ptr<const TurntableLook> look_;
-    QString problem_;
     ViewsShown shown_ = ViewsShown::darkest;
     int view_ = 0;
     bool deep_zoom_ = true;
-    struct Drawn {
-        ViewsShown shown;
-        int view;
-        bool level, even_light;
-        bool operator==(const Drawn&) const = default;
-    };
-    std::optional<Drawn> drawn_;  ///< what `picture_` shows, or will
-    std::shared_ptr<const DisplayPicture> picture_;
-    LatestWish looking_, drawing_{LatestWish::Replaced::comes_to_its_end};
+    Derived<LookInputs, std::shared_ptr<const TurntableLook>> look_;
+    Derived<DrawnInputs, std::shared_ptr<const DisplayPicture>> drawn_;
 };
 
 }  // namespace moorhaze::desktop

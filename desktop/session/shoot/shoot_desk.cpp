@@ -170,8 +170,7 @@ void ShootDesk::start(const QString& folder) {
     if (state_ != ShootState::live && state_ != ShootState::done) return;
     if (const QString why = why_not(); !why.isEmpty()) return base_.notices.notify_error(why);
     const double first_mm = (on_rail() ? 0 : first_focus_mm_) + *near_mark_mm();
-    const rig::ShootOrder order =
-        order_of(setup(), plan_, first_mm, bench_->camera().settings().iso, folder);
+    const rig::ShootOrder order = order_of(setup(), plan_, first_mm, bench_->camera().settings().iso, folder);
     try {
         // A live picture may be under way: the devices wait for each other.
         run_ = {base_, opening_, bench_, order};

@@ -12,8 +12,8 @@ namespace moorhaze::desktop {
 /// What a series looks like small: the picture that was made of it, or else one of its frames.
 struct ThumbSource {
     Frame frame;
-    QString made = {};          ///< a small picture's file; empty: there is none
-    std::string made_of = {};   ///< which state of it
+    QString made = {};         ///< a small picture's file; empty: there is none
+    std::string made_of = {};  ///< which state of it
 };
 
 /// Small pictures of series, made beside the interface one after the other as they are asked for.
