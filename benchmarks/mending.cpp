@@ -45,7 +45,7 @@ int main() {
     const Series series = open_series(files, {}).series;
     SeriesGeometry geometry = unmoved(series, kFrames / 2);
     geometry.frames[0].matrix(0, 2) = 1.3;  // resampled, as most frames are
-    const FrameSource source(series, geometry, std::make_shared<FrameCache>(std::size_t(2) << 30));
+    const FrameSource source(series, geometry, std::make_shared<FrameShelf>(std::size_t(2) << 30));
     MergeResult merge;
     merge.picture = grainy(9, CV_16UC3);
     merge.area = {0, 0, kSize.width, kSize.height};

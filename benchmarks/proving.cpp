@@ -351,7 +351,7 @@ void print_person(const MergeResult& merge, const Series& series, const SeriesGe
                   const Truth& truth) {
     constexpr int kSnags = 40, kStep_px = 24, kPatch_px = 48;
     constexpr double kRadius_px = 17;
-    const FrameSource source(series, geometry, std::make_shared<FrameCache>(std::size_t(2) << 30));
+    const FrameSource source(series, geometry, std::make_shared<FrameShelf>(std::size_t(2) << 30));
     std::vector<int> all(std::size_t(series.count()));
     std::iota(all.begin(), all.end(), 0);
     AlignedFrames frames(series, geometry, all, merge.area);
@@ -416,7 +416,7 @@ void prove(const fs::path& folder, const std::string& methods, Scores& scores) {
                                    [](const FrameFlag& flag) { return flag.kind != "unsharp"; }));
     std::printf("  false flags %d, false gaps %zu\n", flags, looked.whole.gaps.size());
     const SeriesGeometry geometry =
-        align_series(series, merge_inputs(project, *project.reference).align, nullptr, {}).geometry;
+        align_series(series, merge_inputs(project, *project.reference).align, nullptr, nullptr, {}).geometry;
     print_geometry(geometry, truth);
     const auto is_wanted = [&](const char* method) { return methods.find(method) != std::string::npos; };
     for (const char* method : {"woven", "depth", "pyramid"}) {

@@ -94,7 +94,7 @@ int main(int argc, char** argv) {
         const auto keep = [&](int frame, const FrameLook& look) { shelf.put(frame, look.preview); };
         std::vector<FocusProfile> profiles;
         const double looks =
-            seconds_of([&] { profiles = profile_frames(series, nullptr, keep, {}).profiles; });
+            seconds_of([&] { profiles = profile_frames(series, nullptr, nullptr, keep, {}).profiles; });
         print("profile", looks, megapixels, decode);
         const double judged = seconds_of([&] { report = report_on(series, profiles, {}); });
         print("order, faults, gaps", judged, megapixels, decode);
@@ -108,8 +108,8 @@ int main(int argc, char** argv) {
         print("quick merge of all", seconds_of([&] { quick->merge(series.chosen(), {}); }), megapixels,
               decode);
         const ProfileCache cache(std::filesystem::temp_directory_path() / "moorhaze-benchmark-looks");
-        profile_frames(series, &cache, {}, {});
-        print("profile, seen before", seconds_of([&] { profile_frames(series, &cache, keep, {}); }),
+        profile_frames(series, &cache, nullptr, {}, {});
+        print("profile, seen before", seconds_of([&] { profile_frames(series, &cache, nullptr, keep, {}); }),
               megapixels, decode);
         std::filesystem::remove_all(cache.folder());
         rusage so_far{};

@@ -9,6 +9,7 @@
 #include "core/merge/frame_source.h"
 #include "core/project/align_series.h"
 #include "core/work/json_text.h"
+#include "core/work/memory_budget.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -43,10 +44,11 @@ void run_align(const AlignArguments& arguments, const Common& common) {
     const Series& series = opened.series;
     check_targets({arguments.report}, arguments.overwrite);
     std::vector<std::string> warnings = opened.problems;
+    FrameShelf shelf(std::size_t(default_memory_mb()) << 19);
     Looked looked;
     {
         const ProgressLine line("profiling", common);
-        looked = look_and_report(series, nullptr, warnings, line.job());
+        looked = look_and_report(series, nullptr, &shelf, warnings, line.job());
     }
     const double profile_seconds = clock.seconds();
     Placing placing = arguments.placing;
@@ -57,7 +59,8 @@ void run_align(const AlignArguments& arguments, const Common& common) {
     {
         const ProgressLine line("aligning", common);
         const FrameId suggested = project.frames[looked.whole.suggested_reference].id;
-        geometry = align_series(series, align_inputs(project, suggested), nullptr, line.job()).geometry;
+        geometry =
+            align_series(series, align_inputs(project, suggested), nullptr, &shelf, line.job()).geometry;
     }
     const double align_seconds = clock.seconds() - profile_seconds;
     for (const FrameGeometry& frame : geometry.frames)

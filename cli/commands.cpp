@@ -166,10 +166,11 @@ std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, cons
     return all;
 }
 
-Looked look_and_report(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
-                       const Job& job) {
+Looked look_and_report(const Series& series, const ProfileCache* cache, FrameShelf* shelf,
+                       std::vector<std::string>& problems, const Job& job) {
     LookTask task;
     task.cache = cache;
+    task.shelf = shelf;
     Looked looked = look_into(series, task, job);
     for (const FrameProblem& problem : looked.problems) {
         problems.push_back(problem.what);

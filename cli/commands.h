@@ -86,9 +86,9 @@ std::vector<OpenedSeries> open_all_and_report(const FramesArgument& frames, cons
                                               std::vector<FoundSeries>& found);
 
 /// Looks into a series; frames that cannot be read are reported on stderr and added to `problems`.
-/// @param cache  may be null.
-Looked look_and_report(const Series& series, const ProfileCache* cache, std::vector<std::string>& problems,
-                       const Job& job);
+/// @param cache, shelf  may be null.
+Looked look_and_report(const Series& series, const ProfileCache* cache, FrameShelf* shelf,
+                       std::vector<std::string>& problems, const Job& job);
 /// What the person typed about a series, as a project: nothing but its frames so far.
 Project project_of(const Series& series);
 

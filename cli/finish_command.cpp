@@ -43,7 +43,7 @@ void run_finish(const FinishArguments& arguments, const Common& common) {
         // Frames are needed only where something was painted, or layers are wanted; they may be gone.
         const auto sources = [&] {
             if (!frames)
-                frames.emplace(series, stored.geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
+                frames.emplace(series, stored.geometry, std::make_shared<FrameShelf>(kStrokeFrameBytes));
             return MendSources{*frames, others};
         };
         const FinishInPlane lying = finish_in_plane(project.finish, series, stored.geometry);

@@ -41,7 +41,7 @@ cv::Point2d parse_place(const std::string& text) {
 
 /// Each frame is decoded once, for all places.
 std::vector<AskedPlace> ask_places(const Series& series, const InspectArguments& arguments, int suggested,
-                                   const Job& job) {
+                                   FrameShelf& shelf, const Job& job) {
     std::vector<AskedPlace> asked;
     std::vector<SharpAtPlace> judges;
     const double reach = usual_reach(series.size());
@@ -57,10 +57,10 @@ std::vector<AskedPlace> ask_places(const Series& series, const InspectArguments&
     if (const auto frame = frame_numbered(arguments.reference, project, "--reference"))
         project = with_reference(std::move(project), frame);
     const SeriesGeometry geometry =
-        align_series(series, align_inputs(project, series.frames[std::size_t(suggested)].id), nullptr,
+        align_series(series, align_inputs(project, series.frames[std::size_t(suggested)].id), nullptr, &shelf,
                      job.part(0, 0.7))
             .geometry;
-    const FrameSource source(series, geometry, std::make_shared<FrameCache>(kFrameBytes));
+    const FrameSource source(series, geometry, std::make_shared<FrameShelf>(kFrameBytes));
     for (int frame = 0; frame < series.count(); ++frame) {
         if (!geometry.frames[std::size_t(frame)].registered) continue;
         const Job own =
@@ -202,13 +202,15 @@ void run_inspect(const InspectArguments& arguments, const Common& common) {
         problems.insert(problems.end(), own.problems.begin(), own.problems.end());
     std::optional<ProfileCache> cache;
     if (!arguments.cache.empty()) cache.emplace(arguments.cache);
+    FrameShelf shelf(kFrameBytes);
     std::vector<Inspected> all;
     {
         const ProgressLine line("profiling", common);
         const double part = 1.0 / double(opened.size());
         for (auto& own : opened) {
             const Job job = line.job().part(part * double(all.size()), part * double(all.size() + 1));
-            Looked looked = look_and_report(own.series, cache ? &*cache : nullptr, problems, job);
+            Looked looked = look_and_report(own.series, cache ? &*cache : nullptr,
+                                            arguments.at.empty() ? nullptr : &shelf, problems, job);
             all.push_back({std::move(own.series), std::move(looked)});
         }
     }
@@ -216,7 +218,8 @@ void run_inspect(const InspectArguments& arguments, const Common& common) {
     if (!arguments.at.empty()) {
         if (all.size() > 1) throw BadParameter("--at needs one series: choose it with --series");
         const ProgressLine line("asking at the places", common);
-        asked = ask_places(all[0].series, arguments, all[0].looked.whole.suggested_reference, line.job());
+        asked =
+            ask_places(all[0].series, arguments, all[0].looked.whole.suggested_reference, shelf, line.job());
     }
     if (arguments.json) return print_json(all, found, asked, problems);
     if (all.size() > 1) std::printf("%zu series\n", all.size());

@@ -17,6 +17,7 @@
 #include "core/project/words.h"
 #include "core/work/decode_budget.h"
 #include "core/work/json_text.h"
+#include "core/work/memory_budget.h"
 
 namespace moorhaze::cli {
 namespace {
@@ -145,10 +146,21 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
     check(project.merge.settings);
     const MergeMethod& method = merge_method(project.merge.method);
 
+    // What the merge leaves of the memory holds decoded frames, so that each is decoded once.
+    const Series typed = series_of(project, facts);
+    const std::size_t allowed = arguments.memory_mb > 0 ? std::size_t(arguments.memory_mb) << 20
+                                                        : std::size_t(default_memory_mb()) << 20;
+    FrameShelf shelf(bytes_to_spare(method,
+                                    {typed,
+                                     {},
+                                     std::vector<int>(typed.frames.size()),
+                                     PixelRect({}, typed.size()),
+                                     project.merge.settings},
+                                    allowed));
     Looked looked;
     {
         const ProgressLine line("profiling", common);
-        looked = look_and_report(series_of(project, facts), nullptr, warnings, line.job());
+        looked = look_and_report(series_of(project, facts), nullptr, &shelf, warnings, line.job());
     }
     const auto add_warnings = [&](const std::vector<std::string>& more) {
         warnings.insert(warnings.end(), more.begin(), more.end());
@@ -165,7 +177,7 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
     SeriesGeometry geometry;
     {
         const ProgressLine line("aligning", common);
-        geometry = align_series(series, from.align, nullptr, line.job()).geometry;
+        geometry = align_series(series, from.align, nullptr, &shelf, line.job()).geometry;
     }
     add_warnings(warnings_of(geometry, series));
     took("align");
@@ -175,7 +187,10 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
     if (memory > 0) decode_budget().set_bytes(memory);
     {
         const ProgressLine line("merging", common);
-        result = merge_series(series, geometry, from, memory, {}, line.job());
+        MergeContext context;
+        context.shelf = &shelf;
+        result = merge_series(series, geometry, from, memory, context, line.job());
+        shelf.clear();
     }
     const PixelRect area = result.area;
     const int rows = plan_strips(method, {series, geometry, indices_of(from.frames, series), area,
@@ -187,7 +202,7 @@ void run_merge(const MergeArguments& arguments, const Common& common) {
     // A frame is decoded to paint from any: only where something was painted, or layers are wanted.
     std::optional<FrameSource> frames;
     const auto sources = [&] {
-        if (!frames) frames.emplace(series, geometry, std::make_shared<FrameCache>(kStrokeFrameBytes));
+        if (!frames) frames.emplace(series, geometry, std::make_shared<FrameShelf>(kStrokeFrameBytes));
         return MendSources{*frames,
                            stored_sources(strokes, start.project, facts, start.folder, series, geometry)};
     };

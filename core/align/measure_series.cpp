@@ -47,13 +47,16 @@ cv::Mat3f small_light(const Picture& picture, const ToneCurve& curve) {
     return light;
 }
 
-std::optional<RegistrationView> view_of(const Frame& frame, std::string& problem, const Job& job) {
+std::optional<RegistrationView> view_of(const Frame& frame, FrameShelf* shelf, std::string& problem,
+                                        const Job& job) {
     try {
         const int longest = std::max(frame.info.width, frame.info.height);
         int shrink = 1;
         while (longest / shrink > kLongSide) shrink *= 2;
-        const Picture picture = shrink == 1 ? read_picture(frame.path, frame.development)
-                                            : read_preview(frame.path, longest / shrink, frame.development);
+        const auto decoded = shrink == 1
+                                 ? whole_frame(shelf, frame.path, frame.development)
+                                 : small_frame(shelf, frame.path, longest / shrink, frame.development);
+        const Picture& picture = *decoded;
         const ToneCurve curve(picture.profile);
         auto view = registration_view(perceptual_luma(picture, curve, job.quiet()),
                                       {frame.info.width, frame.info.height}, job.quiet());
@@ -182,13 +185,13 @@ Registration measure_frames(const std::vector<bool>& used, cv::Size size, const 
     return registration;
 }
 
-Registration measure_series(const Series& series, const Job& job) {
+Registration measure_series(const Series& series, FrameShelf* shelf, const Job& job) {
     const ReusedMemory memory;
     std::vector<bool> used;
     for (const Frame& frame : series.frames) used.push_back(frame.used);
     DustFrames dust(used);
     auto load = [&](int i, std::string& problem) {
-        auto view = view_of(series.frames[std::size_t(i)], problem, job.quiet());
+        auto view = view_of(series.frames[std::size_t(i)], shelf, problem, job.quiet());
         if (view) dust.keep(i, *view);
         return view;
     };
@@ -200,7 +203,8 @@ Registration measure_series(const Series& series, const Job& job) {
 }
 
 RegisteredSeries register_series(const Series& series, const PlaceSettings& settings,
-                                 std::shared_ptr<const Registration> known, const Job& job) {
+                                 std::shared_ptr<const Registration> known, FrameShelf* shelf,
+                                 const Job& job) {
     if (settings.reference < 0 || settings.reference >= series.count())
         throw BadParameter("the reference frame is not in the series");
     Series measured = series;
@@ -208,14 +212,14 @@ RegisteredSeries register_series(const Series& series, const PlaceSettings& sett
     bool enough = known && known->count() == series.count();
     for (int i = 0; enough && i < series.count(); ++i)
         enough = known->used[std::size_t(i)] || !measured.frames[std::size_t(i)].used;
-    if (!enough) known = std::make_shared<const Registration>(measure_series(measured, job));
+    if (!enough) known = std::make_shared<const Registration>(measure_series(measured, shelf, job));
     return {known, place_frames(*known, settings)};
 }
 
 SeriesGeometry register_series(const Series& series, int reference, const Job& job) {
     PlaceSettings settings;
     settings.reference = reference;
-    return register_series(series, settings, nullptr, job).geometry;
+    return register_series(series, settings, nullptr, nullptr, job).geometry;
 }
 
 }  // namespace moorhaze

@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "core/align/series_geometry.h"
+#include "core/series/frame_shelf.h"
 
 namespace moorhaze {
 
@@ -12,8 +13,9 @@ namespace moorhaze {
 /// Frames stream: at most six are held at a time, at up to 3200 px; of at most 32 a luma of up to 1600 px
 /// stays until dust was looked for (200 MB at 24 megapixels).
 /// @param series  frames that are not used are passed over.
+/// @param shelf   where decoded frames lie; null: nowhere.
 /// @throws Cancelled.   Thread-safe.
-Registration measure_series(const Series& series, const Job& job);
+Registration measure_series(const Series& series, FrameShelf* shelf, const Job& job);
 
 /// Gives a frame as registration sees it, or nothing and why. Called from several threads.
 using ViewLoader = std::function<std::optional<RegistrationView>(int frame, std::string& problem)>;
@@ -36,7 +38,8 @@ struct RegisteredSeries {
 ///               used, so that placing anew is a matter of moments. May be null.
 /// @throws BadParameter for a reference that is not in the series, Cancelled.   Thread-safe.
 RegisteredSeries register_series(const Series& series, const PlaceSettings& settings,
-                                 std::shared_ptr<const Registration> known, const Job& job);
+                                 std::shared_ptr<const Registration> known, FrameShelf* shelf,
+                                 const Job& job);
 
 /// The same with settings as they are by default.
 SeriesGeometry register_series(const Series& series, int reference, const Job& job);

@@ -129,14 +129,16 @@ std::vector<FocusGap> find_gaps(const std::vector<FocusProfile>& profiles,
 
 }  // namespace
 
-Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job) {
-    Picture picture;
+Outcome<FrameLook> look_at(const Frame& frame, int frame_index, FrameShelf* shelf, const Job& job) {
+    std::shared_ptr<const Picture> decoded;
     try {
-        picture = read_preview(frame.path, std::min(3000, std::max(frame.info.width, frame.info.height)),
-                               frame.development);
+        decoded =
+            small_frame(shelf, frame.path, std::min(3000, std::max(frame.info.width, frame.info.height)),
+                        frame.development);
     } catch (const FileError& error) {
         return tl::unexpected(FrameProblem{frame_index, error.what()});
     }
+    const Picture& picture = *decoded;
     const cv::Mat1f luma = perceptual_luma(picture, ToneCurve(picture.profile), job.quiet());
     const int long_side = std::max(luma.cols, luma.rows);
 
@@ -195,7 +197,7 @@ Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job) 
 }
 
 Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job) {
-    auto look = look_at(frame, frame_index, job);
+    auto look = look_at(frame, frame_index, nullptr, job);
     if (!look) return tl::unexpected(look.error());
     return std::move(look->profile);
 }

@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include "core/series/frame_shelf.h"
 #include "core/series/series.h"
 
 namespace moorhaze {
@@ -30,7 +31,8 @@ inline constexpr int kPreviewLongSide = 1200;
 
 /// Looks at one frame, decoded to at most about 3000 px. The grid has about 96 cells on its long side.
 /// @return the profile and a preview, or why the frame cannot be read.   Thread-safe.
-Outcome<FrameLook> look_at(const Frame& frame, int frame_index, const Job& job);
+/// @param shelf  where decoded frames lie; null: nowhere.
+Outcome<FrameLook> look_at(const Frame& frame, int frame_index, FrameShelf* shelf, const Job& job);
 /// The profile alone.
 Outcome<FocusProfile> focus_profile(const Frame& frame, int frame_index, const Job& job);
 

@@ -10,9 +10,9 @@ namespace moorhaze {
 namespace {
 
 /// @param content_key  gets the file's.
-Outcome<FrameLook> cached_look(const Frame& frame, int index, const ProfileCache* cache,
+Outcome<FrameLook> cached_look(const Frame& frame, int index, const ProfileCache* cache, FrameShelf* shelf,
                                std::string& content_key, const Job& job) {
-    if (!cache) return look_at(frame, index, job);
+    if (!cache) return look_at(frame, index, shelf, job);
     std::string key;
     try {
         content_key = content_key_of(frame.path, job);
@@ -21,14 +21,14 @@ Outcome<FrameLook> cached_look(const Frame& frame, int index, const ProfileCache
         return tl::unexpected(FrameProblem{index, error.what()});
     }
     if (auto kept = cache->find(key)) return std::move(*kept);
-    auto look = look_at(frame, index, job);
+    auto look = look_at(frame, index, shelf, job);
     if (look) cache->put(key, *look);
     return look;
 }
 
 }  // namespace
 
-ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache,
+ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache, FrameShelf* shelf,
                               const std::function<void(int frame, const FrameLook&)>& on_look,
                               const Job& job) {
     const ReusedMemory memory;
@@ -39,7 +39,8 @@ ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache,
     std::atomic<int> done = 0;
     for_rows(series.count(), job.quiet(), [&](int i) {
         const auto place = std::size_t(i);
-        auto look = cached_look(series.frames[place], i, cache, result.content_keys[place], job.quiet());
+        auto look =
+            cached_look(series.frames[place], i, cache, shelf, result.content_keys[place], job.quiet());
         if (look) {
             if (on_look) on_look(i, *look);
             result.profiles[place] = std::move(look->profile);

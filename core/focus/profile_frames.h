@@ -16,11 +16,12 @@ struct ProfiledFrames {
 /// Looks at every frame of a series, as many at a time as there are processors; memory goes with that, not
 /// with the number of frames.
 /// @param cache    where earlier looks are found and new ones kept; null for none.
+/// @param shelf    where decoded frames lie; null: nowhere.
 /// @param on_look  called for each frame as it is done: from any thread, in any order, perhaps several at
 /// once.
 ///                 May be empty.
 /// @throws Cancelled.   Thread-safe.
-ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache,
+ProfiledFrames profile_frames(const Series& series, const ProfileCache* cache, FrameShelf* shelf,
                               const std::function<void(int frame, const FrameLook&)>& on_look,
                               const Job& job);
 

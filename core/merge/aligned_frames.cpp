@@ -4,16 +4,20 @@
 namespace moorhaze {
 namespace {
 
-Outcome<FramePixels> decode(const Series& series, int index) {
+Outcome<FramePixels> decode(const Series& series, FrameShelf* shelf, int index) {
     try {
         const Frame& frame = series.frames[std::size_t(index)];
-        return FramePixels{read_picture(frame.path, frame.development), {}};
+        return FramePixels{*whole_frame(shelf, frame.path, frame.development), {}};
     } catch (const FileError& error) {
         return tl::unexpected(FrameProblem{index, error.what()});
     }
 }
 
 }  // namespace
+
+AlignedFrames::Reader reader_of(const Series& series, FrameShelf* shelf) {
+    return [&series, shelf](int index) { return decode(series, shelf, index); };
+}
 
 WarpPlan plan_of(const SeriesGeometry& geometry, int frame, PixelRect target) {
     const FrameGeometry& own = geometry.frames[std::size_t(frame)];
@@ -24,7 +28,7 @@ AlignedFrames::AlignedFrames(const Series& series, const SeriesGeometry& geometr
                              const std::vector<int>& frames, PixelRect target, Reader reader)
     : series_(series),
       geometry_(geometry),
-      reader_(reader ? std::move(reader) : [&series](int index) { return decode(series, index); }),
+      reader_(reader ? std::move(reader) : reader_of(series, nullptr)),
       target_(target),
       // A small preview is enough to learn the profile.
       profile_(read_preview(series.frames[std::size_t(geometry.reference)].path, 64,

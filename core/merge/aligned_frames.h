@@ -5,6 +5,7 @@
 
 #include "core/align/series_geometry.h"
 #include "core/picture/warped_frame.h"
+#include "core/series/frame_shelf.h"
 
 namespace moorhaze {
 
@@ -59,6 +60,9 @@ class AlignedFrames {
     int waiting_place_ = -1;
     std::future<Outcome<FramePixels>> waiting_;
 };
+
+/// Reads frames by way of a shelf; null: each is decoded. Refers to the series.
+AlignedFrames::Reader reader_of(const Series& series, FrameShelf* shelf);
 
 /// Where a frame's pixels go in a part of the reference plane.
 WarpPlan plan_of(const SeriesGeometry& geometry, int frame, PixelRect target);

@@ -3,16 +3,16 @@
 
 namespace moorhaze {
 
-FrameSource::FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameCache> cache)
+FrameSource::FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameShelf> shelf)
     : series_(std::move(series)),
       geometry_(std::move(geometry)),
-      cache_(std::move(cache)),
+      shelf_(std::move(shelf)),
       profile_(decoded(geometry_.reference)->profile),
       curve_(profile_) {}
 
 std::shared_ptr<const Picture> FrameSource::decoded(int frame) const {
     const Frame& own = series_.frames[std::size_t(frame)];
-    return cache_->get(own.path, own.development);
+    return shelf_->whole(own.path, own.development);
 }
 
 std::optional<int> FrameSource::index_of(FrameId frame) const {

@@ -4,17 +4,17 @@
 #include <optional>
 
 #include "core/merge/aligned_frames.h"
-#include "core/series/frame_cache.h"
+#include "core/series/frame_shelf.h"
 
 namespace moorhaze {
 
-/// Any frame of a series over any part of the reference plane, decoded through a cache: for looking, sounding
-/// and mending, which jump about. Merges, which read each frame once, use AlignedFrames. Immutable,
+/// Any frame of a series over any part of the reference plane, decoded by way of a shelf: for looking,
+/// sounding and mending, which jump about. Merges, which read each frame once, use AlignedFrames. Immutable,
 /// thread-safe.
 class FrameSource {
   public:
     /// @throws FileError when the reference frame cannot be read.
-    FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameCache> cache);
+    FrameSource(Series series, SeriesGeometry geometry, std::shared_ptr<FrameShelf> shelf);
 
     /// @param frame  index from 0.   @throws FileError, BadParameter, Cancelled.
     LinearFrame load(int frame, PixelRect area, const Job& job) const;
@@ -32,7 +32,7 @@ class FrameSource {
 
     Series series_;
     SeriesGeometry geometry_;
-    std::shared_ptr<FrameCache> cache_;
+    std::shared_ptr<FrameShelf> shelf_;
     ColourProfile profile_;
     ToneCurve curve_;
 };

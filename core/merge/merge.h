@@ -75,6 +75,7 @@ struct MergeResult {
 struct MergeContext {
     /// Of the same frames, over an area that holds the target; null: found out on the way.
     const MergeStatistics* statistics = nullptr;
+    FrameShelf* shelf = nullptr;  ///< where decoded frames lie; null: nowhere
     /// Called in the merging thread after each frame that has weight in where things are sharp. What it is
     /// given makes a small picture of the depth found so far when it is called: frame numbers from 1, 0 where
     /// nothing is known yet.

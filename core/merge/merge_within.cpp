@@ -128,6 +128,15 @@ class GrownDepth {
 
 }  // namespace
 
+std::size_t bytes_to_spare(const MergeMethod& method, const MergeTask& task, std::size_t bytes) {
+    const double pixels = double(task.area.area());
+    double needed = kProcessBytes + kKept * (decoded_bytes(task.series) + method.bytes_per_px * pixels);
+    if (task.settings.unveil && method.uses.unveil)
+        needed = std::max(needed, kProcessBytes + kResultBytes * pixels + decoded_bytes(task.series) +
+                                      unveiling_bytes(task.area.size(), int(task.frames.size())));
+    return double(bytes) > needed ? std::size_t(double(bytes) - needed) : 0;
+}
+
 StripPlan plan_strips(const MergeMethod& method, const MergeTask& task) {
     const int height = task.area.height;
     if (task.memory_bytes == 0) return {height, 0};
@@ -156,7 +165,8 @@ MergeResult merged_within(const MergeMethod& method, const MergeTask& task, cons
                           const Job& job) {
     const StripPlan plan = plan_strips(method, task);
     const auto frames_over = [&](PixelRect area) {
-        return AlignedFrames(task.series, task.geometry, task.frames, area);
+        return AlignedFrames(task.series, task.geometry, task.frames, area,
+                             reader_of(task.series, context.shelf));
     };
     if (plan.rows >= task.area.height) {
         AlignedFrames frames = frames_over(task.area);
@@ -207,7 +217,8 @@ MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const
                            " MB of memory; allow more, or switch it off");
     constexpr double kMerging = 0.5;
     MergeResult result = merged_within(method, task, context, job.part(0, kMerging));
-    AlignedFrames frames(task.series, task.geometry, task.frames, task.area);
+    AlignedFrames frames(task.series, task.geometry, task.frames, task.area,
+                         reader_of(task.series, context.shelf));
     return unveiled(std::move(result), frames, job.part(kMerging, 1));
 }
 

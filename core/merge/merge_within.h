@@ -22,6 +22,9 @@ struct StripPlan {
 /// @throws BadParameter when not even the smallest strips fit; it names the least that does.
 StripPlan plan_strips(const MergeMethod& method, const MergeTask& task);
 
+/// What a merge in one piece leaves of an amount of memory, about: for decoded frames. 0 where it needs all.
+std::size_t bytes_to_spare(const MergeMethod& method, const MergeTask& task, std::size_t bytes);
+
 /// Merges within the memory: in one piece where that fits, otherwise strip after strip, each with all its
 /// frames read anew. What only the whole picture tells (noise, moved parts) is found out in a pass of its own
 /// then, so that strips decide alike. The same pixels for any number of threads; for another memory they

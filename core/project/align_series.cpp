@@ -4,10 +4,12 @@
 namespace moorhaze {
 
 RegisteredSeries align_series(const Series& series, const AlignInputs& inputs,
-                              std::shared_ptr<const Registration> known, const Job& job) {
+                              std::shared_ptr<const Registration> known, FrameShelf* shelf, const Job& job) {
     const PlaceSettings settings = place_settings(inputs, series);
     if (inputs.placing.as_they_lie) return {std::move(known), unmoved(series, settings.reference)};
-    return register_series(series, settings, std::move(known), job);
+    RegisteredSeries registered = register_series(series, settings, std::move(known), shelf, job);
+    if (shelf) shelf->drop_small();
+    return registered;
 }
 
 }  // namespace moorhaze

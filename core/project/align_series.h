@@ -9,9 +9,10 @@ namespace moorhaze {
 /// line.
 /// @param series  the frames that `inputs` name, in their order.
 /// @param known   measured before, of the same frames in the same order; may be null. See register_series.
+/// @param shelf   where decoded frames lie; null: nowhere. Small ones are not on it afterwards.
 /// @return        without a registration where the frames are to stay as they lie and none was known.
 /// @throws BadParameter, Cancelled.   Thread-safe.
 RegisteredSeries align_series(const Series& series, const AlignInputs& inputs,
-                              std::shared_ptr<const Registration> known, const Job& job);
+                              std::shared_ptr<const Registration> known, FrameShelf* shelf, const Job& job);
 
 }  // namespace moorhaze

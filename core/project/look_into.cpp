@@ -10,7 +10,7 @@ Looked look_into(const Series& series, const LookTask& task, const Job& job) {
     const bool rail = travel_from_metadata(series) == Travel::rail;
     PreviewShelf shelf(series.count());
     ProfiledFrames frames = profile_frames(
-        series, task.cache,
+        series, task.cache, task.shelf,
         [&](int frame, const FrameLook& look) {
             if (rail || task.quick_merge) shelf.put(frame, look.preview);
             if (task.on_frame) task.on_frame(frame, cv::mean(look.profile.sharpness)[0]);

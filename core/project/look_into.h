@@ -26,6 +26,7 @@ struct Looked {
 
 struct LookTask {
     const ProfileCache* cache = nullptr;  ///< where earlier looks are found and new ones kept; null for none
+    FrameShelf* shelf = nullptr;          ///< where decoded frames lie; null: nowhere
     bool quick_merge = false;             ///< whether the quick merge is wanted, too
     /// Called for each frame as it is done, and how much detail it holds: from any thread, in any order.
     std::function<void(int frame, double detail)> on_frame;

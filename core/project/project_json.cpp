@@ -189,10 +189,8 @@ Json json_of(const SharedList<ProjectFrame>& frames, const Paths& paths) {
 }
 Json json_of(const SetChoice& own, const Paths& paths) {
     Json json{{"out", own.out}, {"replaces", own.replaces}};
-    if (!own.recipe_name.empty()) {
-        json["recipe_name"] = own.recipe_name;
-        json["recipe"] = parsed_json(json_of(own.whole));
-    }
+    if (!own.recipe_name.empty()) json["recipe_name"] = own.recipe_name;
+    if (own.whole != Recipe{}) json["recipe"] = parsed_json(json_of(own.whole));
     for (const RecipePart part : own.left_out) json["left_out"].push_back(name_of(part));
     for (const std::filesystem::path& first_frame : own.unticked) {
         Json series;

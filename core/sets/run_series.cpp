@@ -9,6 +9,7 @@
 #include "core/finish/finished.h"
 #include "core/finish/framing.h"
 #include "core/focus/profile_cache.h"
+#include "core/merge/merge_within.h"
 #include "core/project/align_series.h"
 #include "core/project/edits.h"
 #include "core/project/finish_in_plane.h"
@@ -20,6 +21,7 @@
 #include "core/project/words.h"
 #include "core/sets/set_paths.h"
 #include "core/work/for_rows.h"
+#include "core/work/memory_budget.h"
 #include "core/work/words.h"
 
 namespace moorhaze {
@@ -73,12 +75,11 @@ class SeriesRun {
         record_.made_of = inputs_of(plan_, set_series_, keys);
         look(keys, job.part(kKeysEnd, kLookEnd));
         align(job.part(kLookEnd, kAlignEnd));
-        std::vector<MergeChoice> merges = merges_of(plan_.recipe, project_);
-        if (plan_.recipe.turntable) merges.resize(1);
+        const std::vector<MergeChoice> merges = ways_to_merge();
         for (std::size_t i = 0; i < merges.size(); ++i) {
             const double share = (1 - kAlignEnd) / double(merges.size());
             const double from = kAlignEnd + share * double(i);
-            merge_and_write(int(i), merges[i], job.part(from, from + share));
+            merge_and_write(int(i), merges[i], i + 1 == merges.size(), job.part(from, from + share));
         }
         if (!record_.reasons.empty()) keep_project();
         record_.state = record_.reasons.empty() ? SeriesState::done : SeriesState::doubtful;
@@ -130,7 +131,11 @@ class SeriesRun {
             known.emplace_back(set_series_.frames[i].id, keys[i]);
         project_ = with_content_keys(project_, known);
 
-        const Looked looked = look_into(series_of(project_, facts_), {}, job);
+        const Series series = series_of(project_, facts_);
+        make_room_for_frames(series);
+        LookTask task;
+        task.shelf = &shelf_;
+        const Looked looked = look_into(series, task, job);
         for (const FrameProblem& problem : looked.problems) warn({problem.what});
         const auto left_out = flagged_frames(project_, looked.whole, plan_.recipe.flags.value_or(FlagRule{}));
         project_ = with_recipe_for_frames(project_, plan_.recipe, looked.whole, left_out);
@@ -159,7 +164,7 @@ class SeriesRun {
         step("aligning");
         series_ = series_of(project_, facts_);
         from_ = merge_inputs(project_, suggested_);
-        geometry_ = align_series(series_, from_.align, nullptr, job).geometry;
+        geometry_ = align_series(series_, from_.align, nullptr, &shelf_, job).geometry;
         const std::vector<std::string> unaligned = warnings_of(geometry_, series_);
         warn(unaligned);
         if (!unaligned.empty())
@@ -169,12 +174,37 @@ class SeriesRun {
             doubt("the frames lie " + words("%.2g px", record_.residual_px) + " apart after aligning");
     }
 
-    void merge_and_write(int place, const MergeChoice& choice, const Job& job) {
+    std::vector<MergeChoice> ways_to_merge() const {
+        std::vector<MergeChoice> merges = merges_of(plan_.recipe, project_);
+        if (plan_.recipe.turntable) merges.resize(1);
+        return merges;
+    }
+
+    /// What every merge leaves of the memory holds decoded frames, so that each is decoded once.
+    void make_room_for_frames(const Series& series) {
+        const std::size_t allowed =
+            settings_.memory_bytes > 0 ? settings_.memory_bytes : std::size_t(default_memory_mb()) << 20;
+        std::size_t room = allowed;
+        for (const MergeChoice& choice : ways_to_merge())
+            room = std::min(room, bytes_to_spare(merge_method(choice.method),
+                                                 {series,
+                                                  {},
+                                                  std::vector<int>(series.frames.size()),
+                                                  PixelRect({}, series.size()),
+                                                  choice.settings},
+                                                 allowed));
+        shelf_.set_budget(room);
+    }
+
+    void merge_and_write(int place, const MergeChoice& choice, bool is_last, const Job& job) {
         const double merge_share = (kMergeEnd - kAlignEnd) / (1 - kAlignEnd);
         step("merging");
         from_.choice = choice;
-        const MergeResult merge =
-            merge_series(series_, geometry_, from_, settings_.memory_bytes, {}, job.part(0, merge_share));
+        MergeContext context;
+        context.shelf = &shelf_;
+        const MergeResult merge = merge_series(series_, geometry_, from_, settings_.memory_bytes, context,
+                                               job.part(0, merge_share));
+        if (is_last) shelf_.clear();
         for (const FrameProblem& problem : merge.problems) warn({problem.what});
         const auto indices = indices_of(from_.frames, series_);
         record_.merged = int(std::count_if(indices.begin(), indices.end(), [&](int frame) {
@@ -201,7 +231,7 @@ class SeriesRun {
         HandedPicture handed = handed_picture(subject, finish, job.quiet());
         handed.raw = raw_rendering_of(reference, from_.align.look.development);
         handed.layers = [&](const TakeLayer& take, const Job& own) {
-            const FrameSource frames(series_, geometry_, std::make_shared<FrameCache>(0));
+            const FrameSource frames(series_, geometry_, std::make_shared<FrameShelf>(0));
             layers_of(merge, {}, {frames, {}}, finish, take, own);
         };
         record_.width = handed.finished.width();
@@ -341,6 +371,7 @@ class SeriesRun {
     Series series_;
     MadeFrom from_;
     SeriesGeometry geometry_;
+    FrameShelf shelf_{0};
     std::string step_;
     std::chrono::steady_clock::time_point begun_;
 };

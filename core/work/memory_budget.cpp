@@ -10,8 +10,8 @@ namespace moorhaze {
 MemoryShares shares_of(int megabytes) {
     const std::size_t all = std::size_t(std::max(0, megabytes)) << 20;
     MemoryShares shares;
-    shares.decoded_frames = std::min(all * 15 / 100, std::size_t(1600) << 20);
     shares.display_pictures = std::min(all * 25 / 100, std::size_t(1400) << 20);
+    shares.decoded_frames = all * 40 / 100 - shares.display_pictures;
     shares.merge = all - shares.decoded_frames - shares.display_pictures;
     return shares;
 }

@@ -9,8 +9,8 @@ struct MemoryShares {
     std::size_t decoded_frames = 0, display_pictures = 0, merge = 0;  ///< bytes
 };
 
-/// Merges take six tenths at least. Decoded frames and display pictures take the rest, but never more than
-/// serves looking at pictures of 60 megapixels.
+/// Merges take six tenths. Display pictures take what serves looking at pictures of 60 megapixels, decoded
+/// frames the rest: the more of them stay, the less is decoded again.
 MemoryShares shares_of(int megabytes);
 
 /// Half of the machine's memory.

@@ -16,7 +16,7 @@ void Session::set_memory_mb(int megabytes) {
     memory_mb_ = megabytes;
     decode_budget().set_bytes(std::size_t(std::max(1, megabytes)) << 20);
     const MemoryShares shares = shares_of(megabytes);
-    products.frame_cache()->set_budget(shares.decoded_frames);
+    products.frame_shelf()->set_budget(shares.decoded_frames);
     store.set_budget(shares.display_pictures);
     merging.set_memory_mb(int(shares.merge >> 20));
     preferences.keep();

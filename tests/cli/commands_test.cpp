@@ -424,9 +424,9 @@ TEST_CASE("merge takes a project as it was decided, with its strokes, and option
     CHECK(report["crop"]["width"] == 300);
 
     const Series chosen = series_of(project, facts_of(series));
-    const SeriesGeometry geometry = align_series(chosen, from.align, nullptr, {}).geometry;
+    const SeriesGeometry geometry = align_series(chosen, from.align, nullptr, nullptr, {}).geometry;
     const MergeResult merged = merge_series(chosen, geometry, from, 0, {}, {});
-    const FrameSource source(chosen, geometry, std::make_shared<FrameCache>(1 << 28));
+    const FrameSource source(chosen, geometry, std::make_shared<FrameShelf>(1 << 28));
     const Picture expected = mended(merged, SharedList<Stroke>{stroke}, {source}, merged.area, {});
     const Picture written = read_picture(scratch / "m.tif");
     CHECK(cv::norm(written.pixels, expected.pixels, cv::NORM_INF) == 0);
@@ -547,7 +547,7 @@ TEST_CASE("a project's result is finished though its frames are gone", "[cli][fi
     choice.method = "blend";
     project = with_merge(project, choice);
     const MadeFrom from = merge_inputs(project, project.frames[1].id);
-    const SeriesGeometry geometry = align_series(series, from.align, nullptr, {}).geometry;
+    const SeriesGeometry geometry = align_series(series, from.align, nullptr, nullptr, {}).geometry;
     const MergeResult merged = merge_series(series, geometry, from, 0, {}, {});
     Finish finish;
     finish.light.exposure_ev = 0.5;

@@ -161,7 +161,7 @@ TEST_CASE("the whole way: cull, merge, compare, sound, draw in, wipe, undo, expo
     const cv::Point at(250 - area.x, 165 - area.y);
     const FrameSource frames(session.document.series(),
                              session.products.merge(session.standpoint.result()->id)->plane->geometry,
-                             session.products.frame_cache());
+                             session.products.frame_shelf());
     const Picture source_pixel =
         picture_of(frames.load(source_index, {250, 165, 1, 1}, {}), frames.curve(), frames.profile());
     for (int channel = 0; channel < 3; ++channel)

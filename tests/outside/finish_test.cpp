@@ -293,7 +293,7 @@ TEST_CASE("the layers of an OpenRaster file, put together outside, give its merg
     const PixelRect area(0, 0, 240, 140);
     AlignedFrames aligned(series, geometry, series.chosen(), area);
     const MergeResult merge = merge_method("blend").merge(aligned, {}, {}, {});
-    const FrameSource frames(series, geometry, std::make_shared<FrameCache>(std::size_t(100) << 20));
+    const FrameSource frames(series, geometry, std::make_shared<FrameShelf>(std::size_t(100) << 20));
     // Hard and soft, over each other, from two frames, wiped back again.
     Stroke soft{series.frames[0].id, 25, 0.9, 0.6, {{60, 60}, {150, 80}}},
         hard{series.frames[4].id, 9, 0, 1, {{100, 70}, {140, 90}}},

@@ -10,7 +10,7 @@
 namespace moorhaze::desktop {
 namespace {
 
-constexpr std::size_t kFrameCacheBytes = std::size_t(1600) << 20;
+constexpr std::size_t kFrameShelfBytes = std::size_t(1600) << 20;
 constexpr std::size_t kMostLooks = 4, kMostPlanes = 12, kMostSources = 4;
 
 template <class List>
@@ -40,7 +40,7 @@ std::shared_ptr<const FrameSource> FrameSources::of(const PlanePtr& plane) {
         }
     }
     // Two who ask at once may both make it; the frame they decode is the same.
-    auto source = std::make_shared<const FrameSource>(plane->series, plane->geometry, cache_);
+    auto source = std::make_shared<const FrameSource>(plane->series, plane->geometry, shelf_);
     const std::lock_guard lock(guard_);
     kept_.push_front({plane, source});
     keep_newest(kept_, kMostSources);
@@ -55,8 +55,8 @@ void FrameSources::clear() {
 Products::Products(Document& document, QObject* parent)
     : QObject(parent),
       document_(document),
-      cache_(std::make_shared<FrameCache>(kFrameCacheBytes)),
-      sources_(std::make_shared<FrameSources>(cache_)) {
+      shelf_(std::make_shared<FrameShelf>(kFrameShelfBytes)),
+      sources_(std::make_shared<FrameSources>(shelf_)) {
     connect(&document_, &Document::changed, this, &Products::follow);
 }
 
@@ -67,7 +67,7 @@ void Products::follow(const Changes& changes) {
         merges_.clear();
     }
     if (changes.series || changes.shot_again) {
-        cache_->clear();
+        shelf_->clear();
         sources_->clear();
     }
     // What undo cannot bring back is not wanted again.

@@ -37,7 +37,7 @@ QImage thumb_of(const Picture& picture);
 /// Any frame of some planes; made when they are first asked for, which decodes a frame. Thread-safe.
 class FrameSources {
   public:
-    explicit FrameSources(std::shared_ptr<FrameCache> cache) : cache_(std::move(cache)) {}
+    explicit FrameSources(std::shared_ptr<FrameShelf> shelf) : shelf_(std::move(shelf)) {}
     /// @throws FileError when the reference frame cannot be read.
     std::shared_ptr<const FrameSource> of(const PlanePtr& plane);
     void clear();
@@ -47,7 +47,7 @@ class FrameSources {
         PlanePtr plane;
         std::shared_ptr<const FrameSource> source;
     };
-    std::shared_ptr<FrameCache> cache_;
+    std::shared_ptr<FrameShelf> shelf_;
     std::mutex guard_;
     std::list<Kept> kept_;  ///< most recently used first
 };
@@ -106,7 +106,7 @@ class Products : public QObject {
     /// True when the result was made from what is decided now.
     bool is_current(const ProjectResult& result) const { return result.made_from == merge_inputs(); }
 
-    const std::shared_ptr<FrameCache>& frame_cache() const { return cache_; }
+    const std::shared_ptr<FrameShelf>& frame_shelf() const { return shelf_; }
     const std::shared_ptr<FrameSources>& sources() const { return sources_; }
 
   signals:
@@ -130,7 +130,7 @@ class Products : public QObject {
     void say(Kind kind);
 
     Document& document_;
-    std::shared_ptr<FrameCache> cache_;
+    std::shared_ptr<FrameShelf> shelf_;
     std::shared_ptr<FrameSources> sources_;
     std::list<KeptLook> looks_;    ///< most recently used first
     std::list<KeptPlane> planes_;  ///< most recently used first

@@ -19,10 +19,10 @@ std::size_t bytes_of(const DisplayPicture& picture) {
 
 /// A frame over the whole of its reference plane, or as shot.
 Picture frame_picture(const FrameView& view, FrameId frame, const Series& series, FrameSources& sources,
-                      FrameCache& cache, const Job& job) {
+                      FrameShelf& shelf, const Job& job) {
     if (!view.plane) {
         const Frame& own = series.frames[std::size_t(index_of(series, frame).value())];
-        return *cache.get(own.path, own.development);
+        return *shelf.whole(own.path, own.development);
     }
     const auto source = sources.of(view.plane);
     const auto index = source->index_of(frame);
@@ -31,12 +31,12 @@ Picture frame_picture(const FrameView& view, FrameId frame, const Series& series
     return picture_of(source->load(*index, whole, job), source->curve(), source->profile());
 }
 
-Made make(const FrameView& view, const Series& series, FrameSources& sources, FrameCache& cache,
+Made make(const FrameView& view, const Series& series, FrameSources& sources, FrameShelf& shelf,
           double marks_reach, const Job& job) {
-    Picture shown = frame_picture(view, view.frame, series, sources, cache, job);
+    Picture shown = frame_picture(view, view.frame, series, sources, shelf, job);
     job.checkpoint();
     if (view.edges_with)
-        shown = {tinted_edges(shown, frame_picture(view, *view.edges_with, series, sources, cache, job), job),
+        shown = {tinted_edges(shown, frame_picture(view, *view.edges_with, series, sources, shelf, job), job),
                  {},
                  {}};
     if (view.marked) {
@@ -164,8 +164,8 @@ void PictureStore::prepare(FrameId frame) {
     if (!index) return;
     preparation_.want(
         [own = base_.document.series().frames[std::size_t(*index)],
-         cache = base_.products.frame_cache()](const Job&) {
-            cache->get(own.path, own.development);
+         shelf = base_.products.frame_shelf()](const Job&) {
+            shelf->whole(own.path, own.development);
             return 0;
         },
         [](int) {},
@@ -192,9 +192,9 @@ void PictureStore::next() {
         };
     else
         work = [view = std::get<FrameView>(*wish), series = base_.document.series(),
-                sources = base_.products.sources(), cache = base_.products.frame_cache(),
+                sources = base_.products.sources(), shelf = base_.products.frame_shelf(),
                 reach = base_.standpoint.marks_reach()](const Job& job) {
-            return make(view, series, *sources, *cache, reach, job);
+            return make(view, series, *sources, *shelf, reach, job);
         };
     wish_.want(
         work,

@@ -49,8 +49,9 @@ bool Aligning::start_needed() {
     refused_ = wanted;  // unless it comes to its end
     base_.jobs.start_first(
         kAlign,
-        [series = base_.document.series(), wanted, known = base_.products.registration()](const Job& job) {
-            RegisteredSeries aligned = align_series(series, wanted, known, job);
+        [series = base_.document.series(), wanted, known = base_.products.registration(),
+         shelf = base_.products.frame_shelf()](const Job& job) {
+            RegisteredSeries aligned = align_series(series, wanted, known, shelf.get(), job);
             return std::pair(aligned.registration, Plane{series, std::move(aligned.geometry)});
         },
         [this, wanted](const std::pair<std::shared_ptr<const Registration>, Plane>& aligned) {

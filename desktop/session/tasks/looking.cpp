@@ -112,9 +112,10 @@ bool Looking::begin(bool first, bool again) {
         first ? base_.jobs.start_first(kOrder, work, done) : base_.jobs.start(kOrder, work, done);
         return true;
     }
-    auto work = [series, cache = cache_, seen](const Job& job) {
+    auto work = [series, cache = cache_, shelf = base_.products.frame_shelf(), seen](const Job& job) {
         LookTask task;
         task.cache = cache ? &*cache : nullptr;
+        task.shelf = shelf.get();
         task.quick_merge = true;
         task.on_frame = seen;
         Looked looked = look_into(series, task, job);

@@ -70,10 +70,10 @@ void MatchPoints::join(const Half& first, FrameId frame, cv::Point2d at) {
         return base_.document.series().frames[std::size_t(base_.document.place(id))];
     };
     wish_.want(
-        [one = own(first.frame), other = own(frame), cache = base_.products.frame_cache(), in_one = first.at,
+        [one = own(first.frame), other = own(frame), shelf = base_.products.frame_shelf(), in_one = first.at,
          in_other = at](const Job&) -> std::optional<cv::Point2d> {
-            const Part here = part_around(*cache->get(one.path, one.development), in_one),
-                       there = part_around(*cache->get(other.path, other.development), in_other);
+            const Part here = part_around(*shelf->whole(one.path, one.development), in_one),
+                       there = part_around(*shelf->whole(other.path, other.development), in_other);
             const auto found =
                 refined_match(here.luma, in_one - here.from, there.luma, in_other - there.from);
             if (!found) return std::nullopt;

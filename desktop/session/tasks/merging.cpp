@@ -104,10 +104,13 @@ void Merging::run(const MadeFrom& from, bool ahead) {
     const MergeMethod& method = merge_method(from.choice.method);
     // A merge that nobody asked for shows no growing depth: the person still judges the result shown.
     auto work = [plane = base_.products.plane(), from, memory = std::size_t(memory_mb_) << 20,
+                 shelf = base_.products.frame_shelf(),
                  context =
                      ahead ? MergeContext() : growing(method, base_.products.kept_area())](const Job& job) {
+        MergeContext own = context;
+        own.shelf = shelf.get();
         const auto begin = std::chrono::steady_clock::now();
-        MergeResult merged = merge_series(plane->series, plane->geometry, from, memory, context, job);
+        MergeResult merged = merge_series(plane->series, plane->geometry, from, memory, own, job);
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - begin;
         const QImage thumb = thumb_of(merged.picture);
         const ShelvedResult shelved = shelve(std::move(merged), scratch_folder());

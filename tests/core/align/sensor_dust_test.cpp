@@ -62,7 +62,7 @@ TEST_CASE("dust that stays on the sensor while the picture moves is found, and t
     // Whoever wants it left gets it left, without measuring anew.
     PlaceSettings settings;
     settings.reference = kReference;
-    const auto registration = register_series(series, settings, nullptr, {}).registration;
+    const auto registration = register_series(series, settings, nullptr, nullptr, {}).registration;
     settings.mend_dust = false;
     CHECK(place_frames(*registration, settings).dust.empty());
 }

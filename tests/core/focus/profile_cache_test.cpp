@@ -39,7 +39,7 @@ struct Files {
 TEST_CASE("what was seen of a frame comes back the same, also when its file was moved", "[cache]") {
     const Files files;
     const ProfileCache cache(files.scratch / "cache");
-    const auto first = profile_frames(files.series, &cache, {}, {});
+    const auto first = profile_frames(files.series, &cache, nullptr, {}, {});
     CHECK(first.problems.empty());
     Series moved = files.series;
     for (Frame& frame : moved.frames) {
@@ -58,7 +58,7 @@ TEST_CASE("what was seen of a frame comes back the same, also when its file was 
         ++looks;
     }
     CHECK(keys.size() == 5);
-    const auto second = profile_frames(moved, &cache, {}, {});
+    const auto second = profile_frames(moved, &cache, nullptr, {}, {});
     for (std::size_t i = 0; i < 5; ++i) CHECK(same(first.profiles[i], second.profiles[i]));
 }
 
@@ -81,7 +81,7 @@ TEST_CASE("another content or another development is another frame", "[cache]") 
 TEST_CASE("damaged and foreign files in the cache are as if they were not there", "[cache]") {
     const Files files;
     const ProfileCache cache(files.scratch / "cache");
-    profile_frames(files.series, &cache, {}, {});
+    profile_frames(files.series, &cache, nullptr, {}, {});
     const std::string key = key_of(files.series.frames[2]);
     const auto file = files.scratch / "cache" / (key + ".profile");
     const std::string bytes = test::read_all(file);
@@ -96,14 +96,14 @@ TEST_CASE("damaged and foreign files in the cache are as if they were not there"
     CHECK_FALSE(cache.find(key));
     CHECK_FALSE(cache.find("nothing"));
     // It is looked at again, and the cache is mended.
-    CHECK(profile_frames(files.series, &cache, {}, {}).problems.empty());
+    CHECK(profile_frames(files.series, &cache, nullptr, {}, {}).problems.empty());
     CHECK(cache.find(key));
 }
 
 TEST_CASE("a cache keeps to its size, and one that cannot be written stops nothing", "[cache]") {
     const Files files;
     const ProfileCache cache(files.scratch / "cache");
-    profile_frames(files.series, &cache, {}, {});
+    profile_frames(files.series, &cache, nullptr, {}, {});
     std::uintmax_t bytes = 0;
     for (const auto& entry : std::filesystem::directory_iterator(cache.folder())) bytes += entry.file_size();
     cache.prune(bytes / 2);
@@ -113,13 +113,13 @@ TEST_CASE("a cache keeps to its size, and one that cannot be written stops nothi
     CHECK(left > 0);
     test::write_all(files.scratch / "file", "x");
     const ProfileCache nowhere(files.scratch / "file" / "inside");
-    CHECK(profile_frames(files.series, &nowhere, {}, {}).problems.empty());
+    CHECK(profile_frames(files.series, &nowhere, nullptr, {}, {}).problems.empty());
 }
 
 TEST_CASE("profiles are the same for any number of threads, and each frame is reported once", "[cache]") {
     const Files files;
     std::vector<std::atomic<int>> told(5);
-    const auto many = profile_frames(files.series, nullptr,
+    const auto many = profile_frames(files.series, nullptr, nullptr,
                                      [&](int frame, const FrameLook& look) {
                                          ++told[std::size_t(frame)];
                                          if (look.preview.empty()) ++told[std::size_t(frame)];
@@ -127,19 +127,19 @@ TEST_CASE("profiles are the same for any number of threads, and each frame is re
                                      {});
     for (const auto& count : told) CHECK(count == 1);
     const ThreadLimit one(1);
-    const auto single = profile_frames(files.series, nullptr, {}, {});
+    const auto single = profile_frames(files.series, nullptr, nullptr, {}, {});
     for (std::size_t i = 0; i < 5; ++i) CHECK(same(many.profiles[i], single.profiles[i]));
 }
 
 TEST_CASE("an unreadable frame is a problem of its own, and a stop ends the profiling", "[cache]") {
     Files files;
     test::write_all(files.series.frames[3].path, "II*");
-    const auto result = profile_frames(files.series, nullptr, {}, {});
+    const auto result = profile_frames(files.series, nullptr, nullptr, {}, {});
     REQUIRE(result.problems.size() == 1);
     CHECK(result.problems[0].frame_index == 3);
     CHECK(result.profiles[3].sharpness.empty());
     CHECK_FALSE(result.profiles[4].sharpness.empty());
     std::stop_source stop;
     stop.request_stop();
-    CHECK_THROWS_AS(profile_frames(files.series, nullptr, {}, Job{stop.get_token(), {}}), Cancelled);
+    CHECK_THROWS_AS(profile_frames(files.series, nullptr, nullptr, {}, Job{stop.get_token(), {}}), Cancelled);
 }

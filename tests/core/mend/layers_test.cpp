@@ -15,7 +15,7 @@ TEST_CASE("layers laid over the merge give the mended picture, whatever was pain
     const SeriesGeometry geometry = unmoved(series, 2);
     AlignedFrames aligned(series, geometry, series.chosen(), {0, 0, 240, 140});
     const MergeResult merge = merge_method("blend").merge(aligned, {}, {}, {});
-    const FrameSource frames(series, geometry, std::make_shared<FrameCache>(std::size_t(100) << 20));
+    const FrameSource frames(series, geometry, std::make_shared<FrameShelf>(std::size_t(100) << 20));
     const MendSources sources{frames};
     Stroke soft{series.frames[0].id, 25, 0.9, 0.6, {{60, 60}, {150, 80}}},
         hard{series.frames[4].id, 9, 0, 1, {{100, 70}, {140, 90}}},

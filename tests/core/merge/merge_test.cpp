@@ -207,7 +207,7 @@ TEST_CASE("a frame source gives any part of any frame as the merge sees it", "[m
     geometry.frames[2].matrix = {1.01, 0, 2.5, 0, 1.01, -1.5, 0, 0, 1};
     geometry.frames[2].gains = {1.1, 1.1, 1.1};
     AlignedFrames frames(series, geometry, {0, 1, 2}, {0, 0, 160, 100});
-    const FrameSource source(series, geometry, std::make_shared<FrameCache>(1 << 20));
+    const FrameSource source(series, geometry, std::make_shared<FrameShelf>(1 << 20));
     const auto whole = frames.load(2, {});
     const PixelRect part(31, 22, 50, 40);
     CHECK(cv::norm(whole->pixels(part), source.load(2, part, {}).pixels, cv::NORM_INF) < 1e-5);

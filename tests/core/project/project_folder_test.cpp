@@ -330,7 +330,7 @@ TEST_CASE("a result comes back bit by bit with the planes that tell how it was m
     const Project project = with_kept(with_merge(kept.saved.project, choice), KeptArea::everything);
     const Series series = series_of(project, facts_of(kept.series));
     const MadeFrom from = merge_inputs(project, project.frames[2].id);
-    SeriesGeometry geometry = align_series(series, from.align, nullptr, {}).geometry;
+    SeriesGeometry geometry = align_series(series, from.align, nullptr, nullptr, {}).geometry;
     geometry.dust = {{{40.5, 30.25}, 5, 0.5, 0.1}};
     const MergeResult result = merge_series(series, geometry, from, 0, {}, {});
     const ProjectResult own{{3}, "Woven 3", from, 1.5, false, {}, {}};

@@ -33,7 +33,7 @@ const Strips& strips() {
 MergeResult merged(const Project& project) {
     const Series series = series_of(project, strips().facts);
     const MadeFrom from = merge_inputs(project, project.frames[2].id);
-    const SeriesGeometry geometry = align_series(series, from.align, nullptr, {}).geometry;
+    const SeriesGeometry geometry = align_series(series, from.align, nullptr, nullptr, {}).geometry;
     return merge_series(series, geometry, from, 0, {}, {});
 }
 
@@ -72,21 +72,22 @@ TEST_CASE("what was measured serves for placing anew, frames that were not measu
     const Project& project = strips().project;
     const FrameId reference = project.frames[2].id;
     const Series series = series_of(project, strips().facts);
-    const RegisteredSeries all = align_series(series, align_inputs(project, reference), nullptr, {});
+    const RegisteredSeries all = align_series(series, align_inputs(project, reference), nullptr, nullptr, {});
     Placing placing;
     placing.model = PlaneModel::shift;
     const Project shifted = with_placing(project, placing);
     const RegisteredSeries again =
-        align_series(series, align_inputs(shifted, reference), all.registration, {});
+        align_series(series, align_inputs(shifted, reference), all.registration, nullptr, {});
     CHECK(again.registration == all.registration);
     CHECK(again.geometry.model == PlaneModel::shift);
     const Project fewer = with_used(project, project.frames[4].id, false);
     const RegisteredSeries some =
-        align_series(series_of(fewer, strips().facts), align_inputs(fewer, reference), nullptr, {});
-    CHECK(align_series(series, align_inputs(project, reference), some.registration, {}).registration !=
-          some.registration);
+        align_series(series_of(fewer, strips().facts), align_inputs(fewer, reference), nullptr, nullptr, {});
+    CHECK(
+        align_series(series, align_inputs(project, reference), some.registration, nullptr, {}).registration !=
+        some.registration);
     placing.as_they_lie = true;
-    CHECK(align_series(series, align_inputs(with_placing(project, placing), reference), nullptr, {})
+    CHECK(align_series(series, align_inputs(with_placing(project, placing), reference), nullptr, nullptr, {})
               .geometry.as_it_lies);
 }
 
@@ -128,10 +129,56 @@ TEST_CASE("looking into a series finds all there is to know, in any order of its
                        cv::NORM_INF) == 0);
 }
 
+TEST_CASE("each frame is decoded once by all steps together, and the shelf changes no pixel",
+          "[project][steps]") {
+    const test::Scratch scratch;
+    const Series series = test::write_series(scratch, test::strip_series({240, 140}, kStepFrames));
+    const Project project = with_series({}, series, {}, std::nullopt);
+    const MadeFrom woven = merge_inputs(project, project.frames[2].id);
+    constexpr std::size_t kFrameBytes = 240 * 140 * 3 * 2;  // 16 bit
+    const Looked bare = look_into(series, {}, {});
+    const SeriesGeometry geometry = align_series(series, woven.align, nullptr, nullptr, {}).geometry;
+    for (const std::size_t frames : {0, 2, kStepFrames}) {
+        INFO(frames << " frames have room");
+        FrameShelf shelf(frames * kFrameBytes);
+        LookTask task;
+        task.shelf = &shelf;
+        const Looked looked = look_into(series, task, {});
+        for (int i = 0; i < kStepFrames; ++i)
+            CHECK(cv::norm(looked.profiles[std::size_t(i)].sharpness, bare.profiles[std::size_t(i)].sharpness,
+                           cv::NORM_INF) == 0);
+        const SeriesGeometry own = align_series(series, woven.align, nullptr, &shelf, {}).geometry;
+        for (int i = 0; i < kStepFrames; ++i)
+            CHECK(own.frames[std::size_t(i)].matrix == geometry.frames[std::size_t(i)].matrix);
+        MergeContext context;
+        context.shelf = &shelf;
+        for (const MergeMethod& method : merge_methods()) {
+            INFO(method.name);
+            MadeFrom from = woven;
+            from.choice.method = method.name;
+            const MergeResult with = merge_series(series, own, from, 0, context, {}),
+                              without = merge_series(series, geometry, from, 0, {}, {});
+            CHECK(cv::norm(with.picture.pixels, without.picture.pixels, cv::NORM_INF) == 0);
+            CHECK(with.depth.size() == without.depth.size());
+        }
+        CHECK(shelf.bytes() == frames * kFrameBytes);
+    }
+    // What lies on the shelf is not read again: the files may have gone.
+    FrameShelf shelf(kStepFrames * kFrameBytes);
+    MergeContext context;
+    context.shelf = &shelf;
+    const MergeResult first = merge_series(series, geometry, woven, 0, context, {});
+    for (int i = 0; i < kStepFrames; ++i)
+        if (i != geometry.reference) std::filesystem::remove(series.frames[std::size_t(i)].path);
+    const MergeResult second = merge_series(series, geometry, woven, 0, context, {});
+    CHECK(second.problems.empty());
+    CHECK(cv::norm(first.picture.pixels, second.picture.pixels, cv::NORM_INF) == 0);
+}
+
 TEST_CASE("a merge with its strokes is made in parts or as a whole alike", "[project][steps]") {
     const MergeResult merge = merged(strips().project);
     const SeriesGeometry geometry = unmoved(strips().series, 2);
-    const FrameSource source(strips().series, geometry, std::make_shared<FrameCache>(std::size_t(1) << 26));
+    const FrameSource source(strips().series, geometry, std::make_shared<FrameShelf>(std::size_t(1) << 26));
     SharedList<Stroke> strokes;
     strokes = strokes.appended({strips().series.frames[5].id, 12, 0.5, 1, {{60, 60}, {120, 70}}});
     strokes = strokes.appended({WipeBack{}, 6, 0, 1, {{90, 65}}});
@@ -176,7 +223,7 @@ TEST_CASE("a stroke from another result brings its pixels, wherever its plane li
     const MergeResult merge = merged(strips().project);
     const Series& series = strips().series;
     const SeriesGeometry geometry = unmoved(series, 2);
-    const FrameSource source(series, geometry, std::make_shared<FrameCache>(std::size_t(1) << 26));
+    const FrameSource source(series, geometry, std::make_shared<FrameShelf>(std::size_t(1) << 26));
     auto white = std::make_shared<MergeResult>(merge);
     white->picture.pixels = cv::Mat(merge.picture.pixels.size(), CV_16UC3, cv::Scalar::all(50000));
     white->picture.pixels.colRange(0, 100).setTo(cv::Scalar::all(9000));
