@@ -51,14 +51,7 @@ AlignTray::AlignTray(Session& session, Commands& commands, QWidget* parent)
     connect(troubled_, &RowList::pressed_on, this,
             [this](int row) { session_.standpoint.set_place(troubled_->row(row).key.toInt()); });
     refresh_when_visible([this] { refresh(); });
-    connect(&session_.document, &Document::changed, this, &AlignTray::want_refresh);
-    connect(&session_.products, &Products::changed, this, &AlignTray::want_refresh);
-    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        using Aspect = Standpoint::Aspect;
-        if (aspect == Aspect::frame || aspect == Aspect::comparing || aspect == Aspect::partner ||
-            aspect == Aspect::drift)
-            want_refresh();
-    });
+    connect(&session_.document.settling(), &Settling::settled, this, &AlignTray::want_refresh);
     connect(&session_.match_points, &MatchPoints::changed, this, &AlignTray::show_points);
 }
 

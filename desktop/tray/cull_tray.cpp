@@ -4,7 +4,6 @@
 #include <QCheckBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QListWidget>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSpinBox>
@@ -22,11 +21,8 @@ CullTray::CullTray(Session& session, Commands& commands, QWidget* parent)
     : Tray(tr("Cull"), parent), session_(session) {
     add_section(tr("Suggested to leave out"));
     none_ = add_line({});
-    list_ = new QListWidget(this);
-    list_->setObjectName(QStringLiteral("suggestions"));
-    list_->setAccessibleName(tr("Suggested to leave out"));
-    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    list_->setWordWrap(true);
+    list_ = new RowList(QStringLiteral("suggestions"), tr("Suggested to leave out"), {.breaks_lines = true},
+                        this);
     list_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Expanding);
     body()->addWidget(list_);
     add_row(commands.button(QStringLiteral("accept"), tr("Accept all"), this),
@@ -110,19 +106,16 @@ CullTray::CullTray(Session& session, Commands& commands, QWidget* parent)
         if (number <= session_.document.series().count())
             session_.culling.set_reference(session_.document.id_at(number - 1));
     });
-    connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
-        session_.standpoint.set_place(item->data(Qt::UserRole).toInt());
+    connect(list_, &RowList::pressed_on, this, [this](int chosen) {
+        session_.standpoint.set_place(list_->row(chosen).key.section(QLatin1Char(' '), 0, 0).toInt());
     });
     let_grow(list_);
     refresh_when_visible([this] { refresh(); });
-    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.selection() || changes.development) want_refresh();
-    });
-    connect(&session_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::look) want_refresh();
-    });
-    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::frame || aspect == Standpoint::Aspect::marks) want_refresh();
+    connect(&session_.document.settling(), &Settling::settled, this, [this](const Settled& what) {
+        if (what.document.selection() || what.document.development ||
+            what.has_product(Products::Kind::look) ||
+            what.has_any_of(Standpoint::Aspect::frame, Standpoint::Aspect::marks))
+            want_refresh();
     });
 }
 
@@ -139,17 +132,15 @@ void CullTray::refresh() {
         marks_->setChecked(session_.standpoint.sharp_marks());
         reach_->setVisible(session_.standpoint.sharp_marks());
     }
-    list_->clear();
     const auto found = suggestions(session_);
-    for (const Suggestion& suggestion : found) {
-        auto* item =
-            new QListWidgetItem(QStringLiteral("%1%2\n%3")
-                                    .arg(frames_text(suggestion.first, suggestion.last),
-                                         suggestion.done ? tr(", left out") : QString(), suggestion.reason));
-        item->setData(Qt::UserRole, suggestion.first);
-        item->setToolTip(suggestion.reason);
-        list_->addItem(item);
-    }
+    std::vector<ListRow> rows;
+    for (const Suggestion& suggestion : found)
+        rows.push_back({.key = QStringLiteral("%1 %2").arg(suggestion.first).arg(suggestion.reason),
+                        .words = QStringLiteral("%1%2\n%3")
+                                     .arg(frames_text(suggestion.first, suggestion.last),
+                                          suggestion.done ? tr(", left out") : QString(), suggestion.reason),
+                        .tip = suggestion.reason});
+    list_->set_rows(std::move(rows));
     list_->setVisible(!found.empty());
     none_->setVisible(found.empty());
     none_->setText(!open                           ? tr("Open a series first (Ctrl+O).")
@@ -173,7 +164,7 @@ void CullTray::refresh() {
     // As high as its sentences where there is room, two of them where there is little.
     int whole = 2 * list_->frameWidth();
     for (int row = 0; row < list_->count(); ++row) whole += list_->sizeHintForRow(row);
-    list_->setMinimumHeight(std::min(whole, 2 * 66 + 4));
+    list_->setMinimumHeight(std::min(whole, with_text(2 * 66 + 4)));
     list_->setMaximumHeight(whole);
     hint_->setVisible(!warned && found.empty());
     reference_->setEnabled(open);

@@ -4,7 +4,6 @@
 #include "desktop/tray/tray_parts.h"
 
 class QCheckBox;
-class QListWidget;
 class QSpinBox;
 
 namespace moorhaze::desktop {
@@ -20,7 +19,7 @@ class CullTray : public Tray {
   private:
     void refresh();
     Session& session_;
-    QListWidget* list_;
+    RowList* list_;
     QLabel *none_, *gaps_, *order_, *mixed_, *range_, *this_frame_, *suggested_, *hint_;
     QPushButton *put_in_order_, *look_again_, *toggle_;
     ValueRow* reach_;

@@ -107,16 +107,13 @@ FinishTray::FinishTray(Session& session, Commands& commands, QWidget* parent)
         if (done_->current() >= 0) session_.finishing.reset(done_parts()[std::size_t(done_->current())]);
     });
     refresh_when_visible([this] { refresh(); });
-    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
+    connect(&session_.document.settling(), &Settling::settled, this, [this](const Settled& what) {
+        const Changes& changes = what.document;
         if (changes.series || changes.finish || changes.hand_over || changes.results ||
-            !changes.mended.empty())
+            !changes.mended.empty() || what.has_any_product() || what.has_aspect(Standpoint::Aspect::result))
             want_refresh();
+        if (what.has_aspect(Standpoint::Aspect::finish_page)) show_page();
     });
-    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::result) want_refresh();
-        if (aspect == Standpoint::Aspect::finish_page) show_page();
-    });
-    connect(&session_.products, &Products::changed, this, &FinishTray::want_refresh);
     connect(&session_.views_look, &ViewsLook::changed, this, &FinishTray::want_refresh);
     connect(&session_.set_run, &SetRun::changed, this, &FinishTray::want_refresh);
     show_page();

@@ -140,13 +140,7 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
     edit_by(softness_, &Brush::softness, 0.01);
     edit_by(flow_, &Brush::flow, 0.01);
     refresh_when_visible([this] { refresh(); });
-    connect(&base_.document, &Document::changed, this, &MendTray::want_refresh);
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        using Aspect = Standpoint::Aspect;
-        if (aspect == Aspect::brush || aspect == Aspect::source || aspect == Aspect::result ||
-            aspect == Aspect::frame)
-            want_refresh();
-    });
+    connect(&base_.document.settling(), &Settling::settled, this, &MendTray::want_refresh);
 }
 
 /// The first entry is the frame; then come results, by their ids, and the way to bring in another.

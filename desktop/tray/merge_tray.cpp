@@ -174,9 +174,7 @@ MergeTray::MergeTray(Session& session, Commands& commands, QWidget* parent)
         show_settings();
         show_results();
     });
-    connect(&session_.document, &Document::changed, this, &MergeTray::want_refresh);
-    connect(&session_.products, &Products::changed, this, &MergeTray::want_refresh);
-    connect(&session_.standpoint, &Standpoint::changed, this, &MergeTray::want_refresh);
+    connect(&session_.document.settling(), &Settling::settled, this, &MergeTray::want_refresh);
 }
 
 void MergeTray::edit(const QString& field, const std::function<void(MergeChoice&)>& change) {

@@ -51,12 +51,9 @@ PlanTray::PlanTray(Session& session, Commands& commands, QWidget* parent)
     connect(shoot_page_, &ShootPage::frame_chosen, this, [this](int station) {
         if (desk_.run().is_joining()) session_.standpoint.set_place(station);
     });
-    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.card || changes.series) show_card();
-        if (changes.selection()) refresh();
-    });
-    connect(&session_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::look) refresh();
+    connect(&session_.document.settling(), &Settling::settled, this, [this](const Settled& what) {
+        if (what.document.card || what.document.series) show_card();
+        if (what.document.selection() || what.has_product(Products::Kind::look)) refresh();
     });
     show_card();
     show_page(bring_in);

@@ -15,20 +15,15 @@ namespace moorhaze::desktop {
 
 LineFeed::LineFeed(Session& session, DepthLine& line, PathBar& path, SoundingPanel& panel, QObject* parent)
     : QObject(parent), session_(session), line_(line), path_(path), panel_(panel) {
-    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.selection() || changes.development || !changes.mended.empty()) show_line();
-        show_path();
-    });
-    connect(&session_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::look) show_line();
-        if (kind == Products::Kind::geometry) show_drift();
-        show_path();
-    });
-    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
+    connect(&session_.document.settling(), &Settling::settled, this, [this](const Settled& what) {
         using Aspect = Standpoint::Aspect;
-        if (aspect == Aspect::frame) line_.set_current(session_.standpoint.place());
-        if (aspect == Aspect::stage || aspect == Aspect::drift) show_drift();
-        if (aspect == Aspect::stage || aspect == Aspect::result) show_line(), show_path();
+        if (what.document.selection() || what.document.development || !what.document.mended.empty() ||
+            what.has_product(Products::Kind::look) || what.has_any_of(Aspect::stage, Aspect::result))
+            show_line();
+        if (what.has_aspect(Aspect::frame)) line_.set_current(session_.standpoint.place());
+        if (what.has_product(Products::Kind::geometry) || what.has_any_of(Aspect::stage, Aspect::drift))
+            show_drift();
+        show_path();
     });
     connect(&session_.looking, &Looking::frame_looked, this, &LineFeed::show_line);
     connect(&session_.sounding, &Sounding::changed, this, &LineFeed::show_threads);

@@ -309,32 +309,33 @@ void MainWindow::connect_session() {
     connect(&session_.set_run, &SetRun::changed, this, refresh);
     connect(&session_.views_look, &ViewsLook::changed, this, refresh);
     connect(&session_.notices, &Notices::notified, notice_, &NoticeBar::show_text);
-    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series || changes.finish) tone_line_->set_tones(session_.finishing.finish().tones);
-        if (!changes.series) return;
-        if (session_.opening.problems().isEmpty()) notice_->close_all();
-        show_series_name();
-        show_stage();
-    });
+    connect(&session_.document.settling(), &Settling::settled, this, &MainWindow::follow);
     connect(&session_.document, &Document::history_changed, this, refresh);
     connect(&session_.autosave, &Autosave::changed, this, &MainWindow::show_series_name);
     connect(&session_.opening, &Opening::damaged, this,
             [this](const QString& file, const QString& why) { dialogs_.take_last_good(file, why); });
-    connect(&session_.products, &Products::changed, this, refresh);
     for (JobRunner* lane : {&session_.jobs, &session_.exports})
         connect(lane, &JobRunner::changed, this, refresh);
     connect(&session_.sounding, &Sounding::changed, this, refresh);
     connect(&session_.snag_walk, &SnagWalk::changed, this, refresh);
     connect(&session_.snag_walk, &SnagWalk::visited, this,
             [this](const QRectF&, QPointF place) { point_at(place, true); });
-    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::stage) show_stage();
-        if (aspect == Standpoint::Aspect::result && session_.standpoint.stage() == Stage::finish)
-            show_stage();
-        if (aspect == Standpoint::Aspect::comparing && session_.standpoint.comparing().points)
-            align_->bring_into_view(align_->points_control());
-        commands_.refresh();
-    });
+}
+
+void MainWindow::follow(const Settled& what) {
+    using Aspect = Standpoint::Aspect;
+    const Changes& changes = what.document;
+    if (changes.series || changes.finish) tone_line_->set_tones(session_.finishing.finish().tones);
+    if (changes.series) {
+        if (session_.opening.problems().isEmpty()) notice_->close_all();
+        show_series_name();
+    }
+    if (changes.series || what.has_aspect(Aspect::stage) ||
+        (what.has_aspect(Aspect::result) && session_.standpoint.stage() == Stage::finish))
+        show_stage();
+    if (what.has_aspect(Aspect::comparing) && session_.standpoint.comparing().points)
+        align_->bring_into_view(align_->points_control());
+    commands_.refresh();
 }
 
 void MainWindow::show_series_name() {

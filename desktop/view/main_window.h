@@ -76,6 +76,7 @@ class MainWindow : public QMainWindow {
     void connect_session();
     void keep_on_screen();
     void show_stage();
+    void follow(const Settled& what);
     void show_series_name();
 
     void escape();

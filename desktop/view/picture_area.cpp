@@ -55,28 +55,8 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(blink_, &QTimer::timeout, picture_, [this] { picture_->set_flipped(!picture_->is_flipped()); });
     connect_views();
 
-    connect(&session_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series) {
-            picture_->set_picture(nullptr, {});
-            picture_->set_other(nullptr, {});
-            twin_->set_picture(nullptr, {});
-            plane_ = {};
-        }
-        show_all();
-    });
-    connect(&session_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::comparing || aspect == Standpoint::Aspect::stage) show_comparing();
-        if (aspect == Standpoint::Aspect::stage && !picture_->underMouse()) hovered_.reset();
-        show_all();
-        // The frame's edges are what is worked on: they are brought into sight.
-        const bool frames =
-            session_.standpoint.stage() == Stage::finish &&
-            session_.standpoint.finish_page() == FinishPage::frame &&
-            (aspect == Standpoint::Aspect::stage || aspect == Standpoint::Aspect::finish_page);
-        if (frames && !picture_->seen().contains(to_qrect(session_.finishing.kept()))) picture_->fit();
-    });
+    connect(&session_.document.settling(), &Settling::settled, this, &PictureArea::follow);
     connect(&session_.match_points, &MatchPoints::changed, this, &PictureArea::show_points);
-    connect(&session_.products, &Products::changed, this, &PictureArea::show_all);
     connect(&session_.store, &PictureStore::ready, this, &PictureArea::show_all);
     connect(&session_.store, &PictureStore::forgot, this, &PictureArea::show_all);
     connect(&session_.mended_display, &MendedDisplay::changed, this, &PictureArea::show_all);
@@ -97,6 +77,24 @@ PictureArea::PictureArea(Session& session, QWidget* parent)
     connect(&session_.snag_walk, &SnagWalk::visited, picture_, &PictureView::look_at);
     connect(&session_.shoot_desk, &ShootDesk::live_changed, this, &PictureArea::show_all);
     connect(&session_.shoot_desk, &ShootDesk::state_changed, this, &PictureArea::show_all);
+}
+
+void PictureArea::follow(const Settled& what) {
+    using Aspect = Standpoint::Aspect;
+    if (what.document.series) {
+        picture_->set_picture(nullptr, {});
+        picture_->set_other(nullptr, {});
+        twin_->set_picture(nullptr, {});
+        plane_ = {};
+    }
+    if (what.has_any_of(Aspect::comparing, Aspect::stage)) show_comparing();
+    if (what.has_aspect(Aspect::stage) && !picture_->underMouse()) hovered_.reset();
+    show_all();
+    // The frame's edges are what is worked on: they are brought into sight.
+    const bool frames = session_.standpoint.stage() == Stage::finish &&
+                        session_.standpoint.finish_page() == FinishPage::frame &&
+                        what.has_any_of(Aspect::stage, Aspect::finish_page);
+    if (frames && !picture_->seen().contains(to_qrect(session_.finishing.kept()))) picture_->fit();
 }
 
 void PictureArea::connect_views() {

@@ -48,6 +48,7 @@ class PictureArea : public QWidget {
 
   private:
     bool paints_sharpening() const;
+    void follow(const Settled& what);
     void connect_views();
     /// A place of what is shown, in reference pixels: in Finish the picture may be turned.
     QPointF in_reference(QPointF place) const;

@@ -89,6 +89,11 @@ TEST_CASE("a recipe of the open series is done for a whole card, and the doubtfu
     CHECK(std::filesystem::exists(window.scratch / "out" / "02-lichen.tif"));
     CHECK_FALSE(std::filesystem::exists(window.scratch / "out" / "03-moss.tif"));
 
+    // Where the next run shall go does not take away what was made.
+    window.type_out(window.out("elsewhere"));
+    CHECK(named<QPushButton>(window.main, "setTable")->isEnabled());
+    REQUIRE(window.main.commands().trigger(QStringLiteral("undo")));
+
     // A double click opens the doubtful one as a project with its result; the list stays.
     auto& list = window.list();
     emit list.taken(1);

@@ -15,9 +15,14 @@ struct Settled {
     bool has_product(Kind kind) const {
         return (products >> int(kind)) & 1U;
     }
+    bool has_any_product() const { return products != 0; }
     template <class Aspect>
     bool has_aspect(Aspect aspect) const {
         return (standpoint >> int(aspect)) & 1U;
+    }
+    template <class... Aspects>
+    bool has_any_of(Aspects... aspects) const {
+        return (has_aspect(aspects) || ...);
     }
 };
 

@@ -27,6 +27,7 @@ SetRun::SetRun(SessionBase& base, SetRecipe& recipe, SetList& list, QObject* par
         if (is_running()) return;
         outcome_.clear();
         together_.reset();
+        ran_into_.reset();
         emit changed();
     });
     connect(&jobs_, &JobRunner::failed, this, [this](const QString&, const QString& why) {
@@ -93,7 +94,7 @@ std::optional<OutPattern> SetRun::place() const {
 
 QString SetRun::small_picture_of(int place) const {
     const SeriesRecord& record = list_.entries()[std::size_t(place)].record;
-    const auto out = this->place();
+    const auto out = made_in();
     if (!record.is_made() || !out) return {};
     return text(SetPaths(set_folder(*out)).small_picture(record.name).string());
 }
@@ -186,6 +187,7 @@ void SetRun::start(int memory_mb) {
     const auto in_list = [places](int place) {
         return place < int(places.size()) ? places[std::size_t(place)] : -1;
     };
+    ran_into_ = place();
     jobs_.start(
         tr("set"),
         [plan = plan(), events = events(in_list), replaces = replaces(),
@@ -215,6 +217,7 @@ void SetRun::watch(const QString& folder, int memory_mb, double quiet_s) {
     list_.clear();
     progress_ = {};
     watched_ = folder;
+    ran_into_ = place();
     // The places of the series that are worked on come after those that were found before them.
     const auto first = std::make_shared<std::pair<int, int>>(0, 0);  // of this lot, and of the next
     ArrivingEvents arriving_events;
@@ -275,7 +278,7 @@ QString SetRun::state() const {
 }
 
 QString SetRun::table() const {
-    const auto out = place();
+    const auto out = made_in();
     if (!out) return {};
     const QString file = text((set_folder(*out) / "outcome.html").string());
     return QFileInfo::exists(file) ? file : QString();
@@ -283,7 +286,7 @@ QString SetRun::table() const {
 
 QString SetRun::project_of(int place) const {
     const SeriesRecord& record = list_.entries()[std::size_t(place)].record;
-    const auto out = this->place();
+    const auto out = made_in();
     if (record.project.empty() || !out) return {};
     const auto project = SetPaths(set_folder(*out)).recorded_project(record.name, record.project);
     if (!project) return {};

@@ -66,6 +66,8 @@ class SetRun : public QObject {
 
   private:
     const SetChoice& set() const { return base_.document.project().set; }
+    /// Where what was made of the list's series lies, whatever is decided for the next run.
+    std::optional<OutPattern> made_in() const { return ran_into_ ? ran_into_ : place(); }
     void edit(const QString& what, const SetChoice& to);
     void end();
     /// What a run says, brought to this thread.   @param in_list  the place in the list of one of its series.
@@ -77,6 +79,7 @@ class SetRun : public QObject {
     SetRecipe& recipe_;
     SetList& list_;
     QString watched_;
+    std::optional<OutPattern> ran_into_;  ///< where the pictures of the list's last run went
     SetProgress progress_;
     std::optional<SeriesRecord> together_;
     QString outcome_;
