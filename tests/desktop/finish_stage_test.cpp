@@ -629,6 +629,46 @@ TEST_CASE("names of files count up to a free one, article numbers come from a li
     CHECK(own.find<QLabel>("exportOutcome").text().contains("href=\"file://"));
 }
 
+TEST_CASE(
+    "a file that is chosen for names or colours is read first: what it is not is said and changes nothing",
+    "[finish][window]") {
+    FinishWindow own;
+    own.page(FinishPage::hand_over);
+    HandOverChoice& choice = own.session.hand_over_choice;
+    const auto file = [&](const char* name, const std::string& bytes) {
+        test::write_all(own.projects / name, bytes);
+        return QString::fromStdString((own.projects / name).string());
+    };
+    const auto reading = [&](const std::function<void()>& choose) {
+        own.said.clear();
+        choose();
+        wait_until([&] { return !choice.is_reading(); });
+    };
+    const HandOver before = choice.own();
+    const int steps = own.session.document.history().undo_steps();
+    reading([&] { choice.take_profile(0, file("profile.icc", "no profile at all")); });
+    CHECK(own.said.contains("profile.icc"));
+    reading([&] { choice.take_articles(own.projects.folder().c_str()); });
+    CHECK_FALSE(own.said.isEmpty());
+    CHECK(choice.own() == before);
+    CHECK(own.session.document.history().undo_steps() == steps);
+    own.settle();
+    CHECK(own.find<QComboBox>("outputProfile").currentIndex() == 0);
+
+    const QString list = file("articles.csv", "heath,88 012\n");
+    reading([&] { choice.take_articles(list); });
+    CHECK(choice.own().article_list == list.toStdString());
+    own.session.document.undo();
+    CHECK(choice.own() == before);
+    // Another series is open when it has been read: the list is not for that one, and it is said.
+    own.said.clear();
+    choice.take_articles(list);
+    own.session.opening.close_series();
+    wait_until([&] { return !choice.is_reading(); });
+    CHECK(choice.own().article_list.empty());
+    CHECK(own.said.contains("no longer open"));
+}
+
 TEST_CASE("the corners' light is placed by a click, the ground gets another colour", "[finish][window]") {
     FinishWindow own;
     own.page(FinishPage::light);
