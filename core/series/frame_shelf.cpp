@@ -2,9 +2,23 @@
 #include "core/series/frame_shelf.h"
 
 #include <algorithm>
+#include <chrono>
 
 namespace moorhaze {
 namespace {
+
+/// How many frames this thread is decoding: while it waits for the rows of one, it may take up a task that
+/// wants another.
+thread_local int decoding_here = 0;
+
+Picture decoded(const std::filesystem::path& file, const Development& development, int longest_side_px) {
+    struct Counted {
+        Counted() { ++decoding_here; }
+        ~Counted() { --decoding_here; }
+    } const counted;
+    return longest_side_px > 0 ? read_preview(file, longest_side_px, development)
+                               : read_picture(file, development);
+}
 
 std::size_t bytes_of(const Picture& picture) {
     return picture.pixels.total() * picture.pixels.elemSize() +
@@ -37,11 +51,16 @@ std::shared_ptr<const Picture> FrameShelf::get(const Key& key, Use use) {
             entries_.push_front({key, promise.get_future().share(), 0});
         }
     }
-    if (found.valid()) return found.get();
+    // Who is waited for never waits: two threads that decode a frame each, and want the other's, would for
+    // ever.
+    using namespace std::chrono_literals;
+    if (found.valid() && (decoding_here == 0 || found.wait_for(0s) == std::future_status::ready))
+        return found.get();
+    if (found.valid())
+        return std::make_shared<const Picture>(decoded(key.file, key.development, key.longest_side_px));
     try {
-        auto picture = std::make_shared<const Picture>(
-            key.longest_side_px > 0 ? read_preview(key.file, key.longest_side_px, key.development)
-                                    : read_picture(key.file, key.development));
+        auto picture =
+            std::make_shared<const Picture>(decoded(key.file, key.development, key.longest_side_px));
         promise.set_value(picture);
         const std::lock_guard lock(guard_);
         std::size_t others = 0;

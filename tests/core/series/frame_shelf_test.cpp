@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/series/frame_shelf.h"
 
+#include <atomic>
 #include <catch2/catch.hpp>
 #include <thread>
 
+#include "core/work/for_rows.h"
 #include "tests/support/scratch.h"
 #include "tests/support/textured.h"
 
@@ -101,5 +103,32 @@ TEST_CASE("two threads that want one frame get the same picture", "[series]") {
                 second([&] { other = shelf.whole(file); });
         }
         REQUIRE(one == other);
+    }
+}
+
+TEST_CASE("work that goes through the same frames in different order never waits for each other for ever",
+          "[series]") {
+    const test::Scratch scratch;
+    std::vector<std::filesystem::path> files;
+    for (int i = 0; i < 6; ++i) {
+        files.push_back(scratch / (std::to_string(i) + ".tif"));
+        write_picture(files.back(), test::colourful({300, 200}, 8, false), {},
+                      {FileFormat::tiff, 8, 95, true, {}}, {});
+    }
+    for (int round = 0; round < 15; ++round) {
+        FrameShelf shelf(1 << 20);  // five of six have room
+        std::atomic<int> wrong = 0;
+        const auto go = [&](bool backwards) {
+            for_rows(6, {}, [&](int i) {
+                const auto& file = files[std::size_t(backwards ? 5 - i : i)];
+                // Made small in parallel, where a waiting thread may take up the next frame.
+                if (small_frame(&shelf, file, 130, {})->width() != 130) ++wrong;
+                if (whole_frame(&shelf, file, {})->width() != 300) ++wrong;
+            });
+        };
+        {
+            const std::jthread one([&] { go(false); }), other([&] { go(true); });
+        }
+        REQUIRE(wrong == 0);
     }
 }
