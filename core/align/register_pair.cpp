@@ -8,6 +8,7 @@
 #include "core/picture/cubic.h"
 #include "core/work/clones.h"
 #include "core/work/for_rows.h"
+#include "core/work/lanes.h"
 
 namespace moorhaze {
 namespace {
@@ -197,20 +198,21 @@ struct WindowSums {
 };
 
 using Eight = float __attribute__((vector_size(32)));
-using UnalignedEight = float __attribute__((vector_size(32), aligned(4), may_alias));
 
 MOORHAZE_CLONES WindowSums window_sums(const float* window, const Spot& spot, const float* weights) {
     Eight sums[5] = {};
     const float *own_value = spot.weighted_value.data(), *own_across = spot.weighted_across.data(),
                 *own_down = spot.weighted_down.data();
     for (int i = 0; i < Spot::kPadded; i += 8) {
-        const Eight here = *reinterpret_cast<const UnalignedEight*>(window + i);
-        const Eight weighted = here * *reinterpret_cast<const UnalignedEight*>(weights + i);
+        Eight here, weight, value, across, down;
+        load_lanes(window + i, here), load_lanes(weights + i, weight);
+        load_lanes(own_value + i, value), load_lanes(own_across + i, across), load_lanes(own_down + i, down);
+        const Eight weighted = here * weight;
         sums[0] += weighted;
         sums[1] += weighted * here;
-        sums[2] += here * *reinterpret_cast<const UnalignedEight*>(own_value + i);
-        sums[3] += here * *reinterpret_cast<const UnalignedEight*>(own_across + i);
-        sums[4] += here * *reinterpret_cast<const UnalignedEight*>(own_down + i);
+        sums[2] += here * value;
+        sums[3] += here * across;
+        sums[4] += here * down;
     }
     double whole[5] = {};
     for (int k = 0; k < 5; ++k)

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/work/clones.h"
+#include "core/work/lanes.h"
 
 namespace moorhaze {
 namespace {
@@ -19,9 +20,7 @@ constexpr int kTileWidth = 192, kTileHeight = 48;
 
 /// Two pixels of four floats.
 using Lanes = float __attribute__((vector_size(32)));
-using UnalignedLanes = float __attribute__((vector_size(32), aligned(4), may_alias));
 using Pixel = float __attribute__((vector_size(16)));
-using UnalignedPixel = float __attribute__((vector_size(16), aligned(4), may_alias));
 
 struct KernelTable {
     float down[kPhases + 1][8];                ///< one weight a tap
@@ -77,7 +76,8 @@ std::int64_t held_place(double place, int size) {
 MOORHAZE_CLONES void warp_piece(const RowPlan& plan, std::int64_t x, std::int64_t y, std::int64_t step_x,
                                 std::int64_t step_y, int count, float* out) {
     const std::ptrdiff_t stride = 4 * std::ptrdiff_t(plan.width);
-    const auto gains = *reinterpret_cast<const UnalignedPixel*>(plan.gains);
+    Pixel gains;
+    load_lanes(plan.gains, gains);
     constexpr int shift = 32 - kPhaseBits;
     for (int i = 0; i < count; ++i, x += step_x, y += step_y) {
         const Lanes* across = plan.kernel->across[(x & 0xffffffff) >> shift];
@@ -85,10 +85,12 @@ MOORHAZE_CLONES void warp_piece(const RowPlan& plan, std::int64_t x, std::int64_
         const float* corner = plan.patch + ((y >> 32) - 2) * stride + 4 * ((x >> 32) - 2);
         Lanes one = {}, two = {}, three = {};
         for (int row = 0; row < kTaps; ++row) {
-            const auto* line = reinterpret_cast<const UnalignedLanes*>(corner + row * stride);
-            one += line[0] * down[row];
-            two += line[1] * down[row];
-            three += line[2] * down[row];
+            const float* const line = corner + row * stride;
+            Lanes first, second, third;
+            load_lanes(line, first), load_lanes(line + 8, second), load_lanes(line + 16, third);
+            one += first * down[row];
+            two += second * down[row];
+            three += third * down[row];
         }
         const Lanes sum = one * across[0] + two * across[1] + three * across[2];
         Pixel root =
@@ -97,7 +99,7 @@ MOORHAZE_CLONES void warp_piece(const RowPlan& plan, std::int64_t x, std::int64_
         const Pixel light = root * root * gains;
         // The fourth lane falls into the next pixel, which follows; the last pixel has none.
         if (i + 1 < count)
-            *reinterpret_cast<UnalignedPixel*>(out + 3 * i) = light;
+            store_lanes(light, out + 3 * i);
         else
             for (int channel = 0; channel < 3; ++channel) out[3 * i + channel] = light[channel];
     }
@@ -109,13 +111,16 @@ MOORHAZE_CLONES void warp_luma_piece(const RowPlan& plan, std::int64_t x, std::i
     const std::ptrdiff_t stride = plan.width;
     constexpr int shift = 32 - kPhaseBits;
     for (int i = 0; i < count; ++i, x += step_x, y += step_y) {
-        const auto across = *reinterpret_cast<const UnalignedLanes*>(
-            plan.kernel->down[(x & 0xffffffff) >> shift]);  // the last two weights are 0
+        Lanes across;
+        load_lanes(plan.kernel->down[(x & 0xffffffff) >> shift], across);  // the last two weights are 0
         const float* down = plan.kernel->down[(y & 0xffffffff) >> shift];
         const float* corner = plan.patch + ((y >> 32) - 2) * stride + ((x >> 32) - 2);
         Lanes sum = {};
-        for (int row = 0; row < kTaps; ++row)
-            sum += *reinterpret_cast<const UnalignedLanes*>(corner + row * stride) * down[row];
+        for (int row = 0; row < kTaps; ++row) {
+            Lanes line;
+            load_lanes(corner + row * stride, line);
+            sum += line * down[row];
+        }
         sum *= across;
         const Pixel half =
             __builtin_shufflevector(sum, sum, 0, 1, 2, 3) + __builtin_shufflevector(sum, sum, 4, 5, 6, 7);
