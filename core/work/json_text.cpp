@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/work/json_text.h"
 
+#include <algorithm>
+#include <cmath>
 #include <istream>
 #include <string>
 
@@ -46,6 +48,14 @@ void change_strings(Json& json, Change change) {
         for (auto& own : json) change_strings(own, change);
 }
 
+/// A number with a fraction may be asked for as a whole one: then it has to be one of those.
+void refuse_large_numbers(const nlohmann::ordered_json& json) {
+    if (json.is_number_float() && !(std::abs(json.get<double>()) < kLargestNumber))
+        throw FileError("says " + json.dump() + ", which is more than anything that Moorhaze writes");
+    if (json.is_structured())
+        for (const auto& own : json) refuse_large_numbers(own);
+}
+
 template <class Json>
 std::string as_text(const Json& json, int indent) {
     try {
@@ -67,6 +77,7 @@ nlohmann::ordered_json parsed_json(std::string_view text) {
         throw FileError("is nested in more than " + std::to_string(kJsonLevels) +
                         " levels, which nothing that Moorhaze writes is");
     nlohmann::ordered_json json = nlohmann::ordered_json::parse(text);
+    refuse_large_numbers(json);
     // A JSON text may write the letters by their numbers, too.
     if (has_bytes_in_text(text) || text.find("\\u") != std::string_view::npos)
         change_strings(json, [](const std::string& own) { return bytes_of_text(own); });

@@ -45,6 +45,17 @@ TEST_CASE("every file of ours that is nested too deeply is refused in words", "[
     CHECK_THROWS_WITH(setup_of_json(deep), Catch::Contains("levels"));
 }
 
+TEST_CASE("a number that no whole number holds is refused in words wherever it stands", "[json]") {
+    for (const char* large : {"2e61", "-2e61", "2147483648.0", "1e400"})
+        CHECK_THROWS(parsed_json(std::string(R"({"a": [1, {"b": )") + large + "}]}"));
+    CHECK(parsed_json(R"([2147483647.5, -2147483647.5, 4294967296])").size() == 3);
+    // Found by chance.
+    CHECK_THROWS_WITH(finish_of(R"({"framing": {"crop_px": [3, 4, 2e61, 20]}})"),
+                      Catch::Contains("more than anything"));
+    CHECK_THROWS_WITH(recipe_from_json(R"({"moorhaze_recipe": 1, "doubts": {"snags": 4e53}})"),
+                      Catch::Contains("more than anything"));
+}
+
 TEST_CASE("a version that does not fit a number is no older one", "[json]") {
     CHECK_THROWS_AS(recipe_from_json(R"({"moorhaze_recipe": 4294967297})"), FileError);
     for (const char* version : {"1.5", "1e300", "-1e300", "18446744073709551615", "-4294967295"})
