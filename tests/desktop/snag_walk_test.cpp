@@ -9,6 +9,7 @@
 #include "core/project/project_folder.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
+#include "desktop/view/row_list.h"
 #include "tests/desktop/strips.h"
 
 using namespace moorhaze;
