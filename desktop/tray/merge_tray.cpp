@@ -7,6 +7,7 @@
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPixmapCache>
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSlider>
@@ -23,6 +24,17 @@ namespace {
 
 constexpr const char* kGrowing = "growing";  // the card of the merge under way
 constexpr QSize kThumbSize = {66, 48};
+
+/// The same pixmap for the same picture, so that a card that stayed is not drawn anew.
+QPixmap pixmap_of(const QImage& image) {
+    const QString key = QStringLiteral("merge thumb %1").arg(image.cacheKey());
+    QPixmap pixmap;
+    if (!QPixmapCache::find(key, &pixmap)) {
+        pixmap = QPixmap::fromImage(image);
+        QPixmapCache::insert(key, pixmap);
+    }
+    return pixmap;
+}
 
 }  // namespace
 
@@ -276,7 +288,7 @@ ListRow MergeTray::card_of(const ProjectResult& result) {
         .tip = result.ahead ? tr("Merged ahead; the next one takes its place unless it is renamed, "
                                  "mended, saved or asked for (Ctrl+Return)")
                             : tr("Click shows it, double-click renames it")};
-    if (product) card.picture = QPixmap::fromImage(product->thumb);
+    if (product) card.picture = pixmap_of(product->thumb);
     return card;
 }
 

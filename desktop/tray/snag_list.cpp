@@ -5,6 +5,7 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "desktop/session/document/facts.h"
 #include "desktop/session/work/text.h"
@@ -31,7 +32,12 @@ SnagList::SnagList(SessionBase& base, SnagWalk& walk, const MendedDisplay& displ
     list_ = make_short_list(QStringLiteral("snagList"), tr("Doubtful places"), this, kSnagIcon);
     later_.setSingleShot(true);
     later_.setInterval(kLater_ms);
-    connect(&later_, &QTimer::timeout, this, &SnagList::refresh);
+    connect(&later_, &QTimer::timeout, this, [this] {
+        std::vector<ListRow> rows = list_->rows().rows();
+        for (std::size_t place = 0; place < std::min(rows.size(), walk_.snags().size()); ++place)
+            rows[place].picture = small_picture(walk_.snags()[place].snag);
+        list_->set_rows(std::move(rows));
+    });
     connect(&display_, &MendedDisplay::changed, &later_, qOverload<>(&QTimer::start));
     connect(&display_, &MendedDisplay::area_changed, &later_, qOverload<>(&QTimer::start));
     connect(list_, &RowList::pressed_on, &walk_, &SnagWalk::go_to);
@@ -75,10 +81,11 @@ void SnagList::refresh() {
         rows.push_back({.key = QString::number(place),
                         .words = tr("%1  %2, %3%4").arg(place + 1).arg(snag_name(snag.kind), where, state),
                         .tip = text(sentence_of(snag)),
-                        .picture = small_picture(snag),
+                        .picture = place < list_->count() ? list_->row(place).picture : QPixmap(),
                         .is_quiet = !own.is_left()});
     }
     list_->set_rows(std::move(rows));
+    later_.start();
     again_->setVisible(walk_.can_look_again());
     list_->set_current(walk_.current().value_or(-1));
     if (walk_.current()) list_->scrollTo(list_->currentIndex());
