@@ -8,8 +8,8 @@
 #ifdef MOORHAZE_STD_THREADS
 #include <exception>
 #include <mutex>
-#include <thread>
-#include <vector>
+
+#include "core/work/crew.h"
 #else
 // oneTBB has members named `emit`, which Qt's headers define away; a file may include both in any order.
 #pragma push_macro("emit")
@@ -37,23 +37,18 @@ void for_rows(int rows, const Job& job, const Body& body) {
         if (job.on_fraction && finished % 64 == 0) job.on_fraction(double(finished) / rows);
     };
 #ifdef MOORHAZE_STD_THREADS
-    const int thread_count = std::max(2, int(std::thread::hardware_concurrency()));
     std::atomic<int> next = 0;
     std::exception_ptr first_failure;
     std::mutex failure_guard;
-    {
-        std::vector<std::jthread> threads;
-        for (int thread = 0; thread < thread_count; ++thread)
-            threads.emplace_back([&] {
-                try {
-                    for (int row = next++; row < rows; row = next++) row_step(row);
-                } catch (...) {
-                    const std::lock_guard lock(failure_guard);
-                    if (!first_failure) first_failure = std::current_exception();
-                    next = rows;
-                }
-            });
-    }
+    Crew::of_the_program().help_with([&] {
+        try {
+            for (int row = next++; row < rows; row = next++) row_step(row);
+        } catch (...) {
+            const std::lock_guard lock(failure_guard);
+            if (!first_failure) first_failure = std::current_exception();
+            next = rows;
+        }
+    });
     if (first_failure) std::rethrow_exception(first_failure);
 #else
     // A thread that waits for its own inner rows must not begin another outer one: each holds memory.
