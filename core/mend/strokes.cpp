@@ -14,8 +14,9 @@ namespace {
 
 /// Larger than every picture, small enough to be added to.
 constexpr int kEverywhere = 1 << 24;
-constexpr int kSpeck = 6;  // px; untrusted places of less than twice that across are no backdrop
-constexpr int kBits = 4;   // of a pixel's fraction that outlines are drawn with
+constexpr int kSpeck = 6;   // px; untrusted places of less than twice that across are no backdrop
+constexpr int kBits = 4;    // of a pixel's fraction that outlines are drawn with
+constexpr int kTile = 512;  // px; outlines are drawn in tiles of that
 
 void check(const Stroke& stroke) {
     if (stroke.radius_px < 0.5) throw BadParameter("a brush is at least 1 px wide");
@@ -99,20 +100,36 @@ cv::Mat1f mask_of(const FadeAcross&, const Stroke& stroke, PixelRect area, const
     return mask;
 }
 
+/// How much of each pixel lies within outlines or on them, 0..255. It is drawn in tiles that lie at the same
+/// places whatever area is asked for: a line that is cut off at another place is drawn a little otherwise.
+cv::Mat1b inside_outlines(const std::vector<std::vector<StrokePoint>>& outlines, PixelRect area,
+                          const Job& job) {
+    const auto tile_of = [](int at) { return int(std::floor(double(at) / kTile)); };
+    const int left = tile_of(area.x), top = tile_of(area.y), across = tile_of(area.br().x - 1) - left + 1,
+              down = tile_of(area.br().y - 1) - top + 1;
+    cv::Mat1b inside(area.size(), uchar(0));
+    for_rows(across * down, job, [&](int index) {
+        const PixelRect tile((left + index % across) * kTile, (top + index / across) * kTile, kTile, kTile);
+        std::vector<std::vector<cv::Point>> drawn;
+        for (const std::vector<StrokePoint>& outline : outlines) {
+            drawn.emplace_back();
+            for (const StrokePoint& point : outline)
+                drawn.back().emplace_back(int(std::lround((point.x_px - tile.x) * (1 << kBits))),
+                                          int(std::lround((point.y_px - tile.y) * (1 << kBits))));
+        }
+        cv::Mat1b own(tile.size(), uchar(0));
+        if (!drawn.empty()) cv::fillPoly(own, drawn, cv::Scalar(255), cv::LINE_AA, kBits);
+        const PixelRect both = tile & area;
+        own(both - tile.tl()).copyTo(inside(both - area.tl()));
+    });
+    return inside;
+}
+
 cv::Mat1f mask_of(const WithinOutline& shape, const Stroke& stroke, PixelRect area, const MergePlanes&,
-                  const Job&) {
+                  const Job& job) {
     const double sigma = rim_sigma(stroke);
     const PixelRect around = grown(area, int(std::ceil(3 * sigma)) + 1);
-    cv::Mat1b hard(around.size(), uchar(0));
-    std::vector<std::vector<cv::Point>> outlines;
-    for (const std::vector<StrokePoint>& outline : shape.outlines) {
-        outlines.emplace_back();
-        for (const StrokePoint& point : outline)
-            outlines.back().emplace_back(int(std::lround((point.x_px - around.x) * (1 << kBits))),
-                                         int(std::lround((point.y_px - around.y) * (1 << kBits))));
-    }
-    if (!outlines.empty()) cv::fillPoly(hard, outlines, cv::Scalar(255), cv::LINE_AA, kBits);
-    return softened(hard, around, area, sigma) * stroke.flow;
+    return softened(inside_outlines(shape.outlines, around, job), around, area, sigma) * stroke.flow;
 }
 
 cv::Mat1f mask_of(const WhereRule& rule, const Stroke& stroke, PixelRect area, const MergePlanes& planes,

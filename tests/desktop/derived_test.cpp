@@ -80,6 +80,13 @@ std::map<std::string, double> seen_of(Session& session) {
     add("finished in view", session.finish_look.patch());
     add("before", session.finish_look.before());
     add("views over each other", session.views_look.picture());
+    add("mended", session.mended_display.picture());
+    double sounded = 0;
+    for (const Sounding::Patch& patch : session.sounding.patches())
+        sounded += patch.number * (1 + double(patch.share)) + patch.image.pixelColor(1, 1).green();
+    for (const Sounding::ResultPatch& patch : session.sounding.results())
+        sounded += 7 * patch.image.pixelColor(1, 1).green();
+    if (session.sounding.is_open()) seen["sounding"] = sounded;
     double snags = 0;
     for (const WalkedSnag& own : session.snag_walk.snags())
         snags += own.snag.place.x + 3.0 * own.snag.place.y;
@@ -229,6 +236,52 @@ TEST_CASE("what is large is let go of as soon as it is looked at no longer", "[d
     CHECK(subject.expired());
 }
 
+TEST_CASE("parts of a value are seen while the rest is made, and only of today's inputs",
+          "[desktop][derived]") {
+    Settling settling;
+    DerivedTable table;
+    int input = 1;
+    std::atomic<int> may_make = 1;
+    Derived<int, int> row(
+        {.name = "in parts",
+         .inputs = [&]() -> tl::expected<int, Why> { return input; },
+         .make_in_parts =
+             [&](const int& in, const Job& job, const std::function<void(const int&)>& so_far) {
+                 for (int part = 1; part <= 3; ++part) {
+                     while (may_make < part) {
+                         job.checkpoint();
+                         std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                     }
+                     so_far(10 * in + part);
+                 }
+                 return 10 * in;
+             },
+         .may_come_back = [](const int&) { return true; }},
+        table);
+    QObject::connect(&settling, &Settling::settled, &table, &DerivedTable::follow);
+    row.follow();
+    CHECK(row.state() == DerivedState::under_way);
+    wait_until([&] { return row.value() != nullptr; });
+    CHECK(*row.value() == 11);
+    CHECK(row.state() == DerivedState::stale);
+    // Other inputs before it is whole: its parts are not shown for them, nor taken for the whole later.
+    input = 2;
+    row.follow();
+    CHECK_FALSE(row.value());
+    may_make = 2;
+    wait_until([&] { return row.value() && *row.value() == 22; });
+    CHECK(row.state() == DerivedState::stale);
+    input = 1;
+    row.follow();
+    CHECK_FALSE(row.value());
+    may_make = 3;
+    wait_until([&] { return row.is_settled(); });
+    CHECK(row.state() == DerivedState::current);
+    CHECK(*row.value() == 10);
+    CHECK(row.knows(1));
+    CHECK_FALSE(row.knows(2));
+}
+
 TEST_CASE("whatever interrupts it, what is shown equals what is computed afresh", "[desktop][derived]") {
     StripSession own;
     Session& session = own.session;
@@ -251,6 +304,10 @@ TEST_CASE("whatever interrupts it, what is shown equals what is computed afresh"
          [&] {
              session.standpoint.set_stage(Stage::mend);
              session.standpoint.set_shows_painted(true);
+             const MergeProduct* product = session.standpoint.result()
+                                               ? session.products.merge(session.standpoint.result()->id)
+                                               : nullptr;
+             if (product) session.sounding.drop({60, 50}, 21, product->plane);
          }},
         {"finish", [&] {
              session.standpoint.set_stage(Stage::finish);

@@ -26,24 +26,46 @@ QRect next_piece(const QRegion& region) {
 }  // namespace
 
 MendedDisplay::MendedDisplay(SessionBase& base, PictureStore& store, QObject* parent)
-    : QObject(parent), base_(base), store_(store) {
-    connect(&base_.standpoint, &Standpoint::changed, this, [this](Standpoint::Aspect aspect) {
-        if (aspect == Standpoint::Aspect::result) show_result();
-    });
-    connect(&base_.products, &Products::changed, this, [this](Products::Kind kind) {
-        if (kind == Products::Kind::merge && !picture_) show_result();
-    });
+    : DerivedRow(tr("the mended picture"), base.derived, parent), base_(base), store_(store) {
     connect(&pieces_, &LatestWish::idle, this, &MendedDisplay::next);
-    connect(&base_.document, &Document::changed, this, [this](const Changes& changes) {
-        if (changes.series) show_result();
-        if (shown_ && std::count(changes.mended.begin(), changes.mended.end(), *shown_)) follow_strokes();
-    });
 }
 
-SharedList<Stroke> MendedDisplay::strokes() const {
-    const ProjectResult* result = shown_ ? find_result(base_.document.project(), *shown_) : nullptr;
-    const SharedList<Stroke> done = result ? result->strokes : SharedList<Stroke>();
-    return live_ ? done.appended(*live_) : done;
+SharedList<Stroke> MendedDisplay::done() const {
+    const ProjectResult* result = wanted_ ? find_result(base_.document.project(), wanted_->result) : nullptr;
+    return result ? result->strokes : SharedList<Stroke>();
+}
+
+std::optional<MendedDisplay::Wanted> MendedDisplay::wanted_now() const {
+    const ProjectResult* result = base_.standpoint.result();
+    if (!result) return std::nullopt;
+    const MergeProduct* product = base_.products.merge(result->id);
+    return Wanted{result->id, base_.document.id(), product ? product->result : nullptr};
+}
+
+DerivedState MendedDisplay::state() const {
+    if (!wanted_ || !wanted_->merge) return DerivedState::absent;
+    if (has_failed_) return DerivedState::failed;
+    if (!picture_) return DerivedState::under_way;
+    return is_settled() ? DerivedState::current : DerivedState::stale;
+}
+
+bool MendedDisplay::is_settled() const {
+    return pending_.isEmpty() && !whole_.is_busy() && !pieces_.is_busy();
+}
+
+void MendedDisplay::follow() {
+    const std::optional<Wanted> now = wanted_now();
+    if (now != wanted_)
+        show_result(now);
+    else
+        follow_strokes();
+}
+
+void MendedDisplay::make_again() {
+    if (!wanted_ || !wanted_->merge) return;
+    picture_.reset();
+    make_whole();
+    emit changed();
 }
 
 void MendedDisplay::set_live(const std::optional<Stroke>& stroke, const QRect& changed_area) {
@@ -51,16 +73,11 @@ void MendedDisplay::set_live(const std::optional<Stroke>& stroke, const QRect& c
     render(changed_area);
 }
 
-bool MendedDisplay::is_settled() const {
-    const ProjectResult* result = base_.standpoint.result();
-    if (!result) return true;
-    return shown_ == result->id && picture_ && pending_.isEmpty() && !whole_.is_busy() && !pieces_.is_busy();
-}
-
 /// What differs between the strokes on the screen and those of today is rendered anew: undo, redo and new
 /// ones alike.
 void MendedDisplay::follow_strokes() {
-    const SharedList<Stroke> now = strokes();
+    const SharedList<Stroke> now = done();
+    if (now == followed_) return;
     int same = 0;
     while (same < std::min(now.size(), followed_.size()) && now[same] == followed_[same]) ++same;
     QRect area;
@@ -70,32 +87,30 @@ void MendedDisplay::follow_strokes() {
     render(area);
 }
 
-void MendedDisplay::show_result() {
+void MendedDisplay::show_result(const std::optional<Wanted>& wanted) {
     // What was mended so far need not be made again when it is looked at next.
-    if (shown_ && picture_ && pending_.isEmpty() && !pieces_.is_busy())
-        store_.put({shown_of_, *shown_, followed_}, std::exchange(picture_, nullptr));
+    if (wanted_ && picture_ && is_settled())
+        store_.put({wanted_->document, wanted_->result, followed_}, std::exchange(picture_, nullptr));
     if (product_.file) product_.file->rest();
     live_.reset();
+    wanted_ = wanted;
     emit result_changed();
+    picture_.reset();
+    product_ = {};
+    why_ = why_no_picture(base_);
+    make_whole();
+    emit changed();
+}
+
+void MendedDisplay::make_whole() {
     whole_.drop();
     pieces_.drop();
     pending_ = {};
-    picture_.reset();
-    product_ = {};
-    const ProjectResult* result = base_.standpoint.result();
-    shown_ = result ? std::optional(result->id) : std::nullopt;
-    shown_of_ = base_.document.id();
-    followed_ = result ? result->strokes : SharedList<Stroke>();
-    const MergeProduct* product = shown_ ? base_.products.merge(*shown_) : nullptr;
-    if (!product) {
-        emit changed();
-        return;
-    }
-    product_ = *product;
-    if ((picture_ = store_.take({shown_of_, *shown_, followed_}))) {
-        emit changed();
-        return;
-    }
+    has_failed_ = false;
+    followed_ = done();
+    if (!wanted_ || !wanted_->merge) return;
+    product_ = *base_.products.merge(wanted_->result);
+    if ((picture_ = store_.take({wanted_->document, wanted_->result, followed_}))) return;
     whole_.want(
         [product = product_, strokes = followed_, sources = base_.products.sources(),
          results = base_.products.result_sources(followed_, product_.plane)](const Job& job) {
@@ -109,7 +124,14 @@ void MendedDisplay::show_result() {
             emit changed();
             next();
         },
-        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+        [this](const std::exception& error) { fail(error); });
+}
+
+void MendedDisplay::fail(const std::exception& error) {
+    why_ = QString::fromUtf8(error.what());
+    has_failed_ = true;
+    pending_ = {};
+    emit failed(why_);
     emit changed();
 }
 
@@ -123,7 +145,7 @@ void MendedDisplay::next() {
     if (pending_.isEmpty() || !picture_ || pieces_.is_busy()) return;
     const QRect area = next_piece(pending_);
     pending_ -= area;
-    const SharedList<Stroke> now = strokes();
+    const SharedList<Stroke> now = live_ ? done().appended(*live_) : done();
     pieces_.want(
         [product = product_, strokes = now, sources = base_.products.sources(),
          results = base_.products.result_sources(now, product_.plane), area](const Job& job) {
@@ -136,7 +158,7 @@ void MendedDisplay::next() {
             picture_->replace(screen, area.topLeft());
             emit area_changed(area);
         },
-        [this](const std::exception& error) { base_.notices.notify_error(QString::fromUtf8(error.what())); });
+        [this](const std::exception& error) { fail(error); });
 }
 
 }  // namespace moorhaze::desktop

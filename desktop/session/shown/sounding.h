@@ -2,11 +2,12 @@
 #pragma once
 #include <QImage>
 #include <QPointF>
+#include <optional>
 #include <vector>
 
-#include "core/merge/sharp_frames.h"
 #include "desktop/session/document/session_base.h"
-#include "desktop/session/work/latest_wish.h"
+#include "desktop/session/shown/heard.h"
+#include "desktop/session/work/derived.h"
 
 namespace moorhaze::desktop {
 
@@ -16,15 +17,7 @@ namespace moorhaze::desktop {
 class Sounding : public QObject {
     Q_OBJECT
   public:
-    struct Patch {
-        FrameId frame;
-        int number = 0;    ///< of the frame today, from 1
-        int index = 0;     ///< in the plane's series
-        QImage image;      ///< empty until it is there
-        float share = -1;  ///< 0..1 of what is seen there is sharpest in it; below 0 until all is measured
-        std::shared_ptr<const LinearFrame> part;  ///< what it is judged by
-        bool was_tried = false;
-    };
+    using Patch = HeardPatch;
     /// The same place of another result, which could be painted from.
     struct ResultPatch {
         ResultId result;
@@ -41,49 +34,47 @@ class Sounding : public QObject {
     void drop(QPointF place, int patch_px, PlanePtr plane);
     void close();
 
-    bool is_open() const { return plane_ != nullptr; }
-    const PlanePtr& plane() const { return plane_; }
-    QPointF place() const { return place_; }
-    int patch_px() const { return patch_px_; }
+    bool is_open() const { return asked_.has_value(); }
+    PlanePtr plane() const { return asked_ ? asked_->plane : nullptr; }
+    QPointF place() const { return asked_ ? asked_->place : QPointF(); }
+    int patch_px() const { return asked_ ? asked_->patch_px : 0; }
     /// Nearest frame first.
-    const std::vector<Patch>& patches() const { return patches_; }
+    const std::vector<Patch>& patches() const { return heard().patches; }
     /// In Mend: the newest other results, as far as they are at hand.
-    const std::vector<ResultPatch>& results() const { return results_; }
+    const std::vector<ResultPatch>& results() const;
     /// The sharpest frame here: measured once all patches are there, before that by the merge's depth or the
     /// profile; none where no frame is sharp.
     std::optional<FrameId> sharpest_frame() const;
     /// Where two depths meet: the frame of the other one; measured.
     std::optional<FrameId> other_sharp_frame() const;
     /// True when it was measured that nothing is sharp here.
-    bool is_nothing_sharp() const { return judged_ && judged_->empty(); }
+    bool is_nothing_sharp() const { return heard().judged && heard().judged->empty(); }
     /// The frame that supplied the place in the result shown.
     std::optional<FrameId> frame_in_use() const;
-    bool is_settled() const { return !wish_.is_busy(); }
+    bool is_settled() const { return heard_.is_settled() && results_.is_settled(); }
 
   signals:
     void changed();
 
   private:
-    void load_next();
-    void load_results();
-    PixelRect patch_area() const;
-    std::vector<ResultPatch> other_results() const;
-    bool follow_sharpest();
-    std::optional<FrameId> sharpest_by_profile() const;
-    std::optional<FrameId> sharpest_by_merge() const;
-    double reach_px() const;
-    void judge();
-    Patch patch_of(int index) const;
+    /// Which other results are shown at the same place.
+    struct AskedResults {
+        SoundedPlace at;
+        std::vector<ResultPatch> patches;   ///< without pictures yet
+        std::vector<ResultSource> sources;  ///< as many
+        bool operator==(const AskedResults& other) const;
+    };
+    tl::expected<SoundedPlace, Why> inputs() const;
+    tl::expected<AskedResults, Why> result_inputs() const;
+    std::optional<FrameId> sharpest_by_profile(const Plane& plane, QPointF place) const;
+    std::optional<FrameId> sharpest_by_merge(const PlanePtr& plane, QPointF place) const;
+    const Heard& heard() const;
 
     SessionBase& base_;
-    LatestWish wish_;
-    PlanePtr plane_;  ///< null while it is closed
-    QPointF place_;
-    int patch_px_ = 0, shifts_left_ = 0;
-    std::optional<FrameId> expected_;             ///< sharpest by what was known before
-    std::optional<std::vector<FrameId>> judged_;  ///< sharpest by the patches, the surest first
-    std::vector<Patch> patches_;
-    std::vector<ResultPatch> results_;
+    std::optional<SoundedPlace> asked_;  ///< none while it is closed
+    Heard silence_;                      ///< what stands there until something was heard
+    Derived<SoundedPlace, Heard> heard_;
+    Derived<AskedResults, std::vector<ResultPatch>> results_;
 };
 
 }  // namespace moorhaze::desktop

@@ -24,7 +24,8 @@ struct Why {
 enum class DerivedState {
     absent,     ///< there can be none now
     under_way,  ///< it is being made, and nothing may be shown for it meanwhile
-    stale,      ///< it is being made, and one made from other inputs serves until it is there
+    stale,      ///< it is being made, and what serves until it is there is shown: one made from other inputs,
+                ///< or a part of it
     current,    ///< made from today's inputs
     failed      ///< of today's inputs none can be made
 };
@@ -90,7 +91,11 @@ class Derived : public DerivedRow {
         /// What it is made from now, or why there can be none. A pure function of what settles.
         std::function<tl::expected<Inputs, Why>()> inputs;
         /// In another thread.
-        std::function<Value(const Inputs&, const Job&)> make;
+        std::function<Value(const Inputs&, const Job&)> make = {};
+        /// Instead of `make`, where parts of it are worth seeing: each value given to `so_far` is shown until
+        /// the next one, or the whole, is there.
+        std::function<Value(const Inputs&, const Job&, const std::function<void(const Value&)>& so_far)>
+            make_in_parts = {};
         /// Whether what was made from other inputs may be shown until today's is there; empty: never.
         std::function<bool(const Inputs& made_from, const Inputs& today)> serves = {};
         /// Whether a wish under way is stopped by the next one; with a moving hand it may come to its end, so
@@ -121,7 +126,7 @@ class Derived : public DerivedRow {
     DerivedState state() const override {
         if (!wanted_ && why_.is_for_now) return shown_ ? DerivedState::stale : DerivedState::under_way;
         if (!wanted_) return DerivedState::absent;
-        if (shown_ && shown_->first == *wanted_) return DerivedState::current;
+        if (shown_ && shown_->first == *wanted_ && !is_part_) return DerivedState::current;
         if (has_failed_) return DerivedState::failed;
         return shown_ ? DerivedState::stale : DerivedState::under_way;
     }
@@ -174,16 +179,34 @@ class Derived : public DerivedRow {
             std::find_if(kept_.begin(), kept_.end(), [&](const Made& own) { return own.first == *wanted_; });
         if (known != kept_.end()) {
             kept_.splice(kept_.begin(), kept_, known);
-            shown_ = kept_.front();
+            show(kept_.front(), false);
             wish_.drop();
             emit changed();
             return;
         }
         if (shown_ && !serves(shown_->first)) shown_.reset();
-        wish_.want([make = rule_.make, inputs = *wanted_](const Job& job) { return make(inputs, job); },
-                   [this, inputs = *wanted_](const Value& value) { take(inputs, value); },
-                   [this, inputs = *wanted_](const std::exception& error) { fail(inputs, error); });
+        wish_.want(
+            making(*wanted_), [this, inputs = *wanted_](const Value& value) { take(inputs, value); },
+            [this, inputs = *wanted_](const std::exception& error) { fail(inputs, error); });
         emit changed();
+    }
+
+    std::function<Value(const Job&)> making(const Inputs& inputs) {
+        if (!rule_.make_in_parts)
+            return [make = rule_.make, inputs](const Job& job) { return make(inputs, job); };
+        return [this, make = rule_.make_in_parts, inputs, slot = wish_.slot()](const Job& job) {
+            // Called in the thread of the row, which drops its mailbox before it goes.
+            return make(inputs, job, [&](const Value& value) {
+                slot.post([this, inputs, value, stop = job.stop] {
+                    if (!stop.stop_requested()) take_part(inputs, value);
+                });
+            });
+        };
+    }
+
+    void show(const Made& made, bool is_part) {
+        shown_ = made;
+        is_part_ = is_part;
     }
 
     bool serves(const Inputs& made_from) const {
@@ -197,11 +220,18 @@ class Derived : public DerivedRow {
         const bool is_todays = inputs == *wanted_;
         if (!is_todays && !serves(inputs)) return;
         if (!is_todays && is_current()) return;
-        shown_ = Made{inputs, value};
+        show({inputs, value}, false);
         if (is_todays) {
             kept_.push_front(*shown_);
             while (kept_.size() > std::max<std::size_t>(1, rule_.most_kept)) kept_.pop_back();
         }
+        emit changed();
+    }
+
+    void take_part(const Inputs& inputs, const Value& value) {
+        follow();
+        if (!wanted_ || inputs != *wanted_ || is_current()) return;
+        show({inputs, value}, true);
         emit changed();
     }
 
@@ -218,6 +248,7 @@ class Derived : public DerivedRow {
     Rule rule_;
     std::optional<Inputs> wanted_;
     std::optional<Made> shown_;
+    bool is_part_ = false;  ///< of what is shown: more of it is to come
     std::list<Made> kept_;  ///< most recently used first
     Why why_;
     bool has_failed_ = false;

@@ -61,6 +61,9 @@ class LatestWish : public QObject {
     /// True while work is under way or waits, wanted or not.
     bool is_busy() const { return working_ || waiting_; }
 
+    /// Where work under way posts what it has so far: its steps are called in this thread, before its answer.
+    Mailbox::Slot slot() const { return mailbox_.slot(); }
+
   signals:
     void idle();  ///< nothing is under way any more
 

@@ -256,6 +256,21 @@ TEST_CASE("within an outline all is brought, holes are spared, a soft rim reache
     CHECK(cv::norm(part, soft({8, 12, 20, 20}), cv::NORM_INF) < 1e-6);
 }
 
+TEST_CASE("a slanted outline has the same rim whatever part of it is asked for", "[mend]") {
+    Stroke stroke = dot(0, 0);
+    stroke.shape = WithinOutline{{{{13.7, 5.2}, {890.3, 431.6}, {205.1, 777.7}, {31.9, 400.4}}}};
+    const PixelRect whole = reach_of(stroke);
+    const cv::Mat1f all = stroke_mask(stroke, whole, planes(whole), {});
+    int differ = 0;
+    for (const PixelRect part : {PixelRect(20, 100, 300, 1), PixelRect(300, 0, 7, 700),
+                                 PixelRect(500, 300, 200, 50), PixelRect(-3, 411, 900, 3)}) {
+        const cv::Mat1f own = stroke_mask(stroke, part, planes(whole), {});
+        const PixelRect both = part & whole;
+        differ += cv::countNonZero(own(both - part.tl()) != all(both - whole.tl()));
+    }
+    CHECK(differ == 0);
+}
+
 TEST_CASE("rules choose untrusted places, a range of depth and what a frame supplied", "[mend]") {
     const PixelRect area(100, 50, 80, 60);
     MergePlanes merge = planes(area);
