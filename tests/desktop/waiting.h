@@ -2,7 +2,9 @@
 #pragma once
 #include <QDir>
 #include <QTest>
+#include <algorithm>
 #include <catch2/catch.hpp>
+#include <cstdlib>
 #include <memory>
 
 #include "desktop/view/main_window.h"
@@ -10,10 +12,16 @@
 
 namespace moorhaze::test {
 
+/// Times as long as usual that tests wait: sanitizers beside other work are slow (MOORHAZE_PATIENCE).
+inline int patience() {
+    const char* times = std::getenv("MOORHAZE_PATIENCE");
+    return times ? std::max(1, std::atoi(times)) : 1;
+}
+
 /// Lets the program run until the condition holds; fails after the time.
 template <class Condition>
 void wait_until(const Condition& condition, int milliseconds = 120'000) {
-    REQUIRE(QTest::qWaitFor(condition, milliseconds));
+    REQUIRE(QTest::qWaitFor(condition, milliseconds * patience()));
 }
 
 /// Until the window has nothing left to do, for some rounds of the event loop.
