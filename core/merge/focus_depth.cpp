@@ -283,6 +283,12 @@ DepthField FocusDepth::finish(double trust_floor, int reach_px, const Job& job,
     const cv::Mat window = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1});
     cv::erode(field.depth, field.nearest, window);
     cv::dilate(field.depth, field.farthest, window);
+    // Discs of highlights are the strongest detail around them: only the depth tells there.
+    for_rows(highlights.rows, job.quiet(), [&](int y) {
+        for (int x = 0; x < half_.width; ++x)
+            if (highlights(y, x) != kNoHighlight)
+                field.nearest(y, x) = field.farthest(y, x) = field.depth(y, x);
+    });
     return field;
 }
 
@@ -311,7 +317,9 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
     FocusDepth depth(size, settings.detail_size_px);
     if (context.statistics && context.statistics->detail_size_px == settings.detail_size_px)
         depth.set_noise(context.statistics->depth_noise);
-    Highlights highlights({(size.width + 1) / 2, (size.height + 1) / 2});
+    std::optional<cv::Mat1s> known;
+    if (context.statistics) known = context.statistics->highlights_in(frames.target());
+    Highlights highlights(frames);
     Focus focus;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(double(place) / frames.count());
@@ -325,7 +333,7 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
         const PyramidBands sizes = pyramid_bands(frame->downsampled_luma(job.quiet()),
                                                  each ? levels : std::min(levels, kDepthBands), job.quiet());
         depth.add(sizes, job);
-        highlights.add(*frame, job.quiet());
+        if (!known) highlights.add(*frame, job.quiet());
         if (each) each(sizes);
         if (context.on_frame)
             context.on_frame([&] {
@@ -337,7 +345,8 @@ Focus focus_of(AlignedFrames& frames, const MergeSettings& settings, const Merge
     if (focus.read.empty())
         throw FileError(result.problems.empty() ? "there is no frame to merge" : result.problems[0].what);
     focus.noise = depth.noise();
-    focus.highlights = highlights.frames(job.quiet());
+    focus.highlights = known ? *known : highlights.frames(job.quiet());
+    result.statistics.highlights = focus.highlights.clone();
     focus.field = depth.finish(settings.trust_floor, kMeeting, job, focus.highlights);
     if (settings.backdrop_frame > 0) {
         const auto place = float(place_of_backdrop(settings, frames, focus.read));

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <opencv2/imgproc.hpp>
 
 #include "core/merge/frame_detail.h"
@@ -15,27 +16,57 @@ namespace {
 constexpr double kBrightLevel = 0.9;  // of the encoded full scale
 constexpr double kRim = 4.5;          // places of a highlight's soft rim, by the root of its area
 constexpr int kSoft = 6;              // px that a highlight's frame passes into the merge over
-constexpr int kLeastGrowth = 3;       // px of half size that a highlight's area grows by
 /// From frame to frame, of the root of the area: a disc whose radius grows by 7 px of full size, more than in
 /// any series without gaps.
 constexpr double kMostStep = 6;
 constexpr int kEvenly = 4;  // frames that it grows over, where it is sharp beyond the first or the last
-/// Times the least area: on one side and on the other; where there is one side only.
-constexpr double kGrows = 2, kGrowsLittle = 1.3, kGrowsAlone = 3;
-constexpr int kAround_px = 5;  // of half size: the soft rim of a disc
+constexpr double kGrowsAlone = 3;  // times the area, where there is one side only
+/// What the root of the area rises by on one side of its frame, and how many times that on the other: of the
+/// root itself, since most of a large highlight is clipped in every frame; times what single frames stray by;
+/// px of half size.
+constexpr double kRises = 0.04, kBeyondStray = 2, kLeastRise = 0.3, kOtherSide = 1.4;
+/// Of the plane's long side: what is larger is a wall or a sky rather than a lamp's mirror image, and has to
+/// rise by more.
+constexpr double kLamp = 0.05, kRisesLarge = 0.14;
+/// The soft rim around what is clipped of a disc: px of half size, and of the radius of the largest.
+constexpr double kAround_px = 5, kAroundDisc = 0.8;
 
-/// Whether areas grow on one side of a frame as a highlight's do. Far off they fall to 0 again.
+/// Roots of areas, each with half of its neighbours': what noise clips more or less of is evened out.
+std::vector<double> even_roots(const std::vector<int>& areas) {
+    std::vector<double> roots(areas.size()), even(areas.size());
+    for (std::size_t k = 0; k < areas.size(); ++k) roots[k] = std::sqrt(double(areas[k]));
+    for (std::size_t k = 0; k < areas.size(); ++k) {
+        double sum = 2 * roots[k], total = 2;
+        if (k > 0 && areas[k - 1] > 0) sum += roots[k - 1], ++total;
+        if (k + 1 < areas.size() && areas[k + 1] > 0) sum += roots[k + 1], ++total;
+        even[k] = areas[k] > 0 ? sum / total : 0;
+    }
+    return even;
+}
+
+/// How far roots of areas rise on one side of a frame before they fall below its own.
 /// @param step   1 towards the last frame, -1 towards the first.
-/// @param times  the frame's own area that they grow to.
-bool grows(const std::vector<int>& areas, int frame, int step, double times) {
-    const int own = areas[std::size_t(frame)];
-    int most = own;
-    for (int k = frame + step; k >= 0 && k < int(areas.size()); k += step) {
-        const int here = areas[std::size_t(k)];
+double rise(const std::vector<double>& roots, int frame, int step) {
+    const double own = roots[std::size_t(frame)];
+    double most = own;
+    for (int k = frame + step; k >= 0 && k < int(roots.size()); k += step) {
+        const double here = roots[std::size_t(k)];
         if (here < own) break;
         most = std::max(most, here);
     }
-    return most >= times * own && most >= own + kLeastGrowth;
+    return most - own;
+}
+
+/// How far single frames stray from their neighbours.
+double strays(const std::vector<int>& areas) {
+    std::vector<double> off;
+    for (std::size_t k = 1; k + 1 < areas.size(); ++k)
+        if (areas[k - 1] > 0 && areas[k] > 0 && areas[k + 1] > 0)
+            off.push_back(std::abs(std::sqrt(double(areas[k])) -
+                                   (std::sqrt(double(areas[k - 1])) + std::sqrt(double(areas[k + 1]))) / 2));
+    if (off.empty()) return 0;
+    std::nth_element(off.begin(), off.begin() + std::ptrdiff_t(off.size() / 2), off.end());
+    return off[off.size() / 2];
 }
 
 /// Whether a neighbouring frame's area is larger by no more than blur makes it: a frame that alone is darker,
@@ -57,23 +88,36 @@ bool grows_evenly(const std::vector<int>& areas, int frame, int step) {
 }
 
 /// The frame of a highlight's depth; -1 where areas are no highlight's.
-int frame_of(const std::vector<int>& areas) {
+/// @param is_large  for a lamp's mirror image.
+int frame_of(const std::vector<int>& areas, bool is_large) {
     const int last = int(areas.size()) - 1;
+    const std::vector<double> roots = even_roots(areas);
+    const double stray = strays(areas);
     int found = -1;
-    for (int k = 1; k < last; ++k)
-        if (areas[std::size_t(k)] > 0 && follows(areas, k, k - 1) && follows(areas, k, k + 1) &&
-            grows(areas, k, -1, kGrowsLittle) && grows(areas, k, 1, kGrowsLittle) &&
-            (grows(areas, k, -1, kGrows) || grows(areas, k, 1, kGrows)) &&
-            (found < 0 || areas[std::size_t(k)] < areas[std::size_t(found)]))
-            found = k;
+    for (int k = 1; k < last; ++k) {
+        const double own = roots[std::size_t(k)];
+        if (areas[std::size_t(k)] == 0 || (found >= 0 && own >= roots[std::size_t(found)])) continue;
+        if (!follows(areas, k, k - 1) || !follows(areas, k, k + 1)) continue;
+        const double before = rise(roots, k, -1), after = rise(roots, k, 1);
+        const double least =
+            std::max({(is_large ? kRisesLarge : kRises) * own, kBeyondStray * stray, kLeastRise});
+        if (std::min(before, after) >= least && std::max(before, after) >= kOtherSide * least) found = k;
+    }
     if (found >= 0) return found;
     // It may be sharp beyond the frames.
-    if (areas.front() > 0 && grows(areas, 0, 1, kGrowsAlone) && grows_evenly(areas, 0, 1)) return 0;
-    if (areas.back() > 0 && grows(areas, last, -1, kGrowsAlone) && grows_evenly(areas, last, -1)) return last;
+    const auto times = [&](int from, int step) {
+        return rise(roots, from, step) >= (std::sqrt(kGrowsAlone) - 1) * roots[std::size_t(from)];
+    };
+    if (areas.front() > 0 && times(0, 1) && grows_evenly(areas, 0, 1)) return 0;
+    if (areas.back() > 0 && times(last, -1) && grows_evenly(areas, last, -1)) return last;
     return -1;
 }
 
 }  // namespace
+
+Highlights::Highlights(const AlignedFrames& frames)
+    : Highlights({(frames.target().width + 1) / 2, (frames.target().height + 1) / 2},
+                 std::max(frames.frame_size().width, frames.frame_size().height) / 2) {}
 
 void Highlights::add(const WarpedFrame& frame, const Job& job) {
     add(frame.clipped(kClippedLevel, job), frame.clipped(kBrightLevel, job));
@@ -85,7 +129,7 @@ void Highlights::add(std::vector<ClippedRun> clipped, std::vector<ClippedRun> br
 }
 
 cv::Mat1s Highlights::frames(const Job& job) const {
-    cv::Mat1s frames(size_, short(-1));
+    cv::Mat1s frames(size_, kNoHighlight);
     cv::Mat1b any(size_, uchar(0));
     for (const auto& runs : clipped_)
         for (const ClippedRun& run : runs)
@@ -98,8 +142,17 @@ cv::Mat1s Highlights::frames(const Job& job) const {
     for (std::size_t k = 0; k < clipped_.size(); ++k)
         for (const ClippedRun& run : clipped_[k])  // hangs together, so that all of it has one label
             areas[std::size_t(labels(run.y, run.begin))][k] += run.end - run.begin;
-    std::vector<short> of(std::size_t(count), short(-1));
-    for (std::size_t label = 1; label < areas.size(); ++label) of[label] = short(frame_of(areas[label]));
+    std::vector<short> of(std::size_t(count), kNoHighlight);
+    std::vector<float> reaches(std::size_t(count), 0.0f);  // of the soft rim around it
+    for (std::size_t label = 1; label < areas.size(); ++label) {
+        const double radius =
+            std::sqrt(*std::max_element(areas[label].begin(), areas[label].end()) / std::numbers::pi);
+        const double lamp = kLamp * long_side_;
+        of[label] = short(frame_of(areas[label], radius > lamp));
+        // Around a large one that is none the frames are as they are.
+        if (of[label] < 0 && radius <= lamp) of[label] = kUnknownFrame;
+        reaches[label] = float(kAround_px + kAroundDisc * std::min(radius, lamp));
+    }
     std::vector<int> bright(std::size_t(count), 0);  // of each in its frame
     for (std::size_t k = 0; k < bright_.size(); ++k) {
         if (std::find(of.begin(), of.end(), short(k)) == of.end()) continue;
@@ -112,14 +165,27 @@ cv::Mat1s Highlights::frames(const Job& job) const {
     for (std::size_t label = 1; label < areas.size(); ++label) {
         if (of[label] < 0) continue;
         const double own = areas[label][std::size_t(of[label])];
-        if (bright[label] > own + kRim * (std::sqrt(own) + 1)) of[label] = -1;
+        if (bright[label] > own + kRim * (std::sqrt(own) + 1)) of[label] = kNoHighlight;
     }
-    if (std::all_of(of.begin(), of.end(), [](short frame) { return frame < 0; })) return frames;
-    for_rows(frames.rows, job, [&](int y) {
-        for (int x = 0; x < frames.cols; ++x) frames(y, x) = of[std::size_t(labels(y, x))];
+    if (std::all_of(of.begin(), of.end(), [](short frame) { return frame == kNoHighlight; })) return frames;
+    cv::Mat1b outside(size_, uchar(255));
+    for_rows(outside.rows, job, [&](int y) {
+        for (int x = 0; x < outside.cols; ++x)
+            if (of[std::size_t(labels(y, x))] != kNoHighlight) outside(y, x) = 0;
     });
-    cv::dilate(frames, frames,
-               cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kAround_px + 1, 2 * kAround_px + 1}));
+    cv::Mat1f distance;
+    cv::Mat1i nearest;  // a number of the nearest place inside
+    cv::distanceTransform(outside, distance, nearest, cv::DIST_L2, cv::DIST_MASK_5, cv::DIST_LABEL_PIXEL);
+    std::vector<int> label_of(outside.total() + 1, 0);
+    for (int y = 0; y < outside.rows; ++y)
+        for (int x = 0; x < outside.cols; ++x)
+            if (outside(y, x) == 0) label_of[std::size_t(nearest(y, x))] = labels(y, x);
+    for_rows(frames.rows, job, [&](int y) {
+        for (int x = 0; x < frames.cols; ++x) {
+            const auto label = std::size_t(label_of[std::size_t(nearest(y, x))]);
+            if (distance(y, x) <= reaches[label]) frames(y, x) = of[label];
+        }
+    });
     return frames;
 }
 

@@ -50,6 +50,14 @@ const std::vector<MergeMethod>& merge_methods() {
     return methods;
 }
 
+std::optional<cv::Mat1s> MergeStatistics::highlights_in(const PixelRect& target) const {
+    if (!highlights) return std::nullopt;
+    const cv::Rect half((target.x - area.x) / 2, (target.y - area.y) / 2, (target.width + 1) / 2,
+                        (target.height + 1) / 2);
+    if ((target & area) != target || (half & cv::Rect({}, highlights->size())) != half) return std::nullopt;
+    return (*highlights)(half);
+}
+
 cv::Point MergeStatistics::in_moved(const PixelRect& target, cv::Point place, int level) const {
     const cv::Size size = moved.first.size();
     const auto held = [&](int along, int origin, int last) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -35,7 +36,12 @@ struct MergeStatistics {
     double detail_size_px = 0;        ///< this size
     MovedParts moved;  ///< of the area downsampled by 2 `downsamplings` times; empty when noise is
     int downsamplings = 0;
+    /// As Highlights::frames() of the area, whose corner lies on the pyramid's grid of the whole; none: not
+    /// looked for.
+    std::optional<cv::Mat1s> highlights;
 
+    /// Highlights in a part of the area; none as above.
+    std::optional<cv::Mat1s> highlights_in(const PixelRect& target) const;
     /// The place in the planes of `moved` that holds (x, y) of a target downsampled by 2 `level` times.
     cv::Point in_moved(const PixelRect& target, cv::Point place, int level) const;
     /// The column behind the last one of that row, from `place` on, that the same place holds; at most

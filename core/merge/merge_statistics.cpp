@@ -52,6 +52,7 @@ MergeStatistics gather_statistics(AlignedFrames& frames, const MergeSettings& se
     const cv::Size size = frames.target().size();
     const int levels = detail_levels(size);
     StatisticsGatherer gatherer(frames.target(), levels);
+    Highlights highlights(frames);
     const DepthMeasure measure(settings.detail_size_px);
     NoiseFloor depth_noise(kDepthBands);
     std::string trouble = "there is no frame to merge";
@@ -67,9 +68,12 @@ MergeStatistics gather_statistics(AlignedFrames& frames, const MergeSettings& se
         const PyramidBands sizes = pyramid_bands(frame->downsampled_luma(job.quiet()), levels, job.quiet());
         gatherer.add(sizes, job.quiet());
         measure.add_noise(sizes, depth_noise, job.quiet());
+        highlights.add(*frame, job.quiet());
     }
     if (read == 0) throw FileError(trouble);
-    return gatherer.finish(depth_noise.finish(), settings.detail_size_px, job.quiet());
+    MergeStatistics statistics = gatherer.finish(depth_noise.finish(), settings.detail_size_px, job.quiet());
+    statistics.highlights = highlights.frames(job.quiet());
+    return statistics;
 }
 
 }  // namespace moorhaze

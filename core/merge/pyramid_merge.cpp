@@ -285,7 +285,7 @@ MergeResult pyramid_merge(AlignedFrames& frames, const MergeSettings& settings, 
 
     const cv::Size size = frames.target().size();
     Chosen chosen(size, settings);
-    Highlights highlights({(size.width + 1) / 2, (size.height + 1) / 2});
+    Highlights highlights(frames);
     std::vector<int> read;
     for (int place = 0; place < frames.count(); ++place) {
         job.checkpoint(0.95 * place / frames.count());

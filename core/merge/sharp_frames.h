@@ -13,25 +13,27 @@ struct SharpFrames {
         double certainty = 0;  ///< 0..1
         bool operator==(const Own&) const = default;
     };
-    /// The surest first: one, or two where two depths meet in what is looked at; empty: no frame is sharp there.
+    /// The surest first: one, or two where two depths meet in what is looked at; empty: no frame is sharp
+    /// there.
     std::vector<Own> frames;
     /// Of each frame that was asked, in their order: how much of what is looked at is sharpest in it, 0..1.
     std::vector<double> shares;
     bool operator==(const SharpFrames&) const = default;
 };
 
-/// How far around a place a person judges it, px, where nothing else is said: some millimetres of a picture that is
-/// seen whole.   @param frame  its size.
+/// How far around a place a person judges it, px, where nothing else is said: some millimetres of a picture
+/// that is seen whole.   @param frame  its size.
 double usual_reach(cv::Size frame);
 
 /// The part of the reference plane that has to be at hand to judge a place.
 PixelRect part_to_judge(cv::Point2d place, double reach_px);
 
-/// What is sharpest at a place, asked of all frames: over the neighbourhood that is seen, weighed towards the place,
-/// by the depth measure of merges: across five scales, above each scale's noise, the finest that stands out of it
-/// first (see FocusDepth). Every pixel of the neighbourhood votes for the frame that its curve peaks at, with as much
-/// weight as its curve is to be trusted; what most agree on is the answer, and what many others agree on is another.
-/// Frames are handed over one by one and not kept: about 15 bytes a pixel of the part. Not thread-safe.
+/// What is sharpest at a place, asked of all frames: over the neighbourhood that is seen, weighed towards the
+/// place, by the depth measure of merges: across five scales, above each scale's noise, the finest that
+/// stands out of it first (see FocusDepth). Every pixel of the neighbourhood votes for the frame that its
+/// curve peaks at, with as much weight as its curve is to be trusted; what most agree on is the answer, and
+/// what many others agree on is another. Frames are handed over one by one and not kept: about 15 bytes a
+/// pixel of the part. Not thread-safe.
 class SharpAtPlace {
   public:
     /// @param place     reference pixels.   @param reach_px  how far what is looked at reaches from it, >= 4.

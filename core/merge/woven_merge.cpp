@@ -58,6 +58,7 @@ Measured measure(AlignedFrames& frames, const MergeSettings& settings, const Mer
                               known ? std::function<void(const PyramidBands&)>() : take_in, job);
     measured.statistics = known ? *context.statistics
                                 : gatherer.finish(measured.focus.noise, settings.detail_size_px, job.quiet());
+    if (!measured.statistics.highlights) measured.statistics.highlights = result.statistics.highlights;
     return measured;
 }
 

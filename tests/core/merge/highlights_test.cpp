@@ -5,6 +5,7 @@
 
 #include "core/merge/highlights.h"
 #include "core/merge/merge.h"
+#include "core/merge/merge_statistics.h"
 #include "tests/support/measures.h"
 #include "tests/support/series_files.h"
 #include "tests/support/textured.h"
@@ -93,7 +94,7 @@ std::vector<ClippedRun> runs_of(const cv::Mat1b& places) {
 /// What Highlights says of frames that are clipped there.
 /// @param bright  where each is at least nearly clipped; empty: a soft rim of one place.
 cv::Mat1s frames_of(const std::vector<cv::Mat1b>& clipped, const std::vector<cv::Mat1b>& bright = {}) {
-    Highlights highlights(clipped[0].size());
+    Highlights highlights(clipped[0].size(), 3000);
     for (std::size_t k = 0; k < clipped.size(); ++k) {
         cv::Mat1b wide;
         cv::dilate(clipped[k], wide, cv::getStructuringElement(cv::MORPH_CROSS, {3, 3}));
@@ -175,7 +176,54 @@ TEST_CASE("a frame that alone is darker is no highlight's own", "[merge][highlig
         clipped.push_back(drawn([&](cv::Mat1b& plane) {
             cv::circle(plane, {60, 40}, radius, 255, cv::FILLED);
         }));
-    CHECK(frames_of(clipped)(40, 60) == -1);
+    CHECK(frames_of(clipped)(40, 60) == kUnknownFrame);
+}
+
+TEST_CASE("of a large highlight most is clipped in every frame: a slight rise on both sides tells its own",
+          "[merge][highlights]") {
+    std::vector<cv::Mat1b> clipped;
+    for (const int radius : {27, 27, 26, 26, 25, 24, 23, 24, 25, 25, 26})
+        clipped.push_back(drawn([&](cv::Mat1b& plane) {
+            cv::circle(plane, {60, 40}, radius, 255, cv::FILLED);
+        }));
+    const cv::Mat1s frames = frames_of(clipped);
+    CHECK(frames(40, 60) == 6);
+    // Its soft rim reaches as far as discs spread; behind it the picture is itself.
+    CHECK(frames(40, 60 + 27 + 20) == 6);
+    CHECK(frames(0, 0) == kNoHighlight);
+    // The same rise of what is a good part of the picture is a wall's.
+    Highlights wall(clipped[0].size(), 120);
+    for (const cv::Mat1b& own : clipped) wall.add(runs_of(own), runs_of(own));
+    CHECK(wall.frames({})(40, 60) == kNoHighlight);
+}
+
+TEST_CASE("around a highlight whose frame cannot be told depth alone decides", "[merge][highlights]") {
+    std::vector<cv::Mat1b> clipped;
+    for (const int radius : {9, 9, 10, 10, 10, 11, 11, 12})  // it only grows
+        clipped.push_back(drawn([&](cv::Mat1b& plane) {
+            cv::circle(plane, {60, 40}, radius, 255, cv::FILLED);
+        }));
+    const cv::Mat1s frames = frames_of(clipped);
+    CHECK(frames(40, 60) == kUnknownFrame);
+    CHECK(frames(40, 60 + 12 + 8) == kUnknownFrame);
+    CHECK(frames(0, 0) == kNoHighlight);
+}
+
+TEST_CASE("a part that cuts a highlight takes it from the frame that the whole does", "[merge][highlights]") {
+    const DarkPlane scene{{{{138, 100}, 4, 6, 8}}};
+    const test::Scratch scratch;
+    const Series series = scene.write(scratch);
+    const SeriesGeometry geometry = unmoved(series, 0);
+    AlignedFrames whole(series, geometry, series.chosen(), {{}, kGlintSize});
+    MergeContext context;
+    const MergeStatistics statistics = gather_statistics(whole, {}, {});
+    context.statistics = &statistics;
+    AlignedFrames part(series, geometry, series.chosen(), {0, 0, 128, 192});
+    const MergeResult cut = merge_method("depth").merge(part, {}, context, {});
+    int of_highlight = 0;
+    for (int y = 95; y < 105; ++y) of_highlight += MadeBy(cut.made_by(y, 127)) == MadeBy::highlight;
+    CHECK(of_highlight == 10);  // its disc reaches in, the spark itself lies outside
+    CHECK(cut.depth(100, 127) == Approx(9));
 }
 
 TEST_CASE("a highlight that is sharp beyond the frames comes from the last of them", "[merge][highlights]") {
