@@ -50,6 +50,35 @@ Share share_of(const cv::Mat1f& depth, cv::Rect block, float place, double seam_
     return {of, weight(of - around.tl())};
 }
 
+/// Where neither frame next to the depth has pixels, the nearest one that has.
+void keep_to_covered(cv::Mat1f& depth, const AlignedFrames& frames, const std::vector<int>& read,
+                     const Job& job) {
+    std::vector<std::vector<RowSpan>> covered;
+    for (const int place : read) covered.push_back(frames.covered(place));
+    if (std::all_of(covered.begin(), covered.end(),
+                    [&](const auto& own) { return covers_all(own, depth.cols); }))
+        return;
+    const int last = int(read.size()) - 1;
+    for_rows(depth.rows, job, [&](int y) {
+        const auto has = [&](int k, int x) {
+            const RowSpan span = covered[std::size_t(k)][std::size_t(y)];
+            return x >= span.begin && x < span.end;
+        };
+        for (int x = 0; x < depth.cols; ++x) {
+            const float own = std::clamp(depth(y, x), 0.0f, float(last));
+            const int before = int(own), after = std::min(before + (own > float(before)), last);
+            if (has(before, x) || has(after, x)) continue;
+            for (int off = 1; off <= last; ++off) {
+                const int nearer = before - off, farther = after + off;
+                const bool is_nearer = nearer >= 0 && has(nearer, x);
+                if (!is_nearer && !(farther <= last && has(farther, x))) continue;
+                depth(y, x) = float(is_nearer ? nearer : farther);
+                break;
+            }
+        }
+    });
+}
+
 }  // namespace
 
 MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
@@ -68,7 +97,8 @@ MergeResult depth_merge(AlignedFrames& frames, const MergeSettings& settings, co
     result.statistics.depth_noise = focus.noise;
     result.statistics.detail_size_px = settings.detail_size_px;
     const std::vector<int>& read = focus.read;
-    const cv::Mat1f depth = at_full_size(focus.field.depth, size);
+    cv::Mat1f depth = at_full_size(focus.field.depth, size);
+    keep_to_covered(depth, frames, read, job.quiet());
     result.trust = at_full_size(focus.field.trust, size);
 
     Accumulated sum(size);

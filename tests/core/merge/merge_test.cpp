@@ -135,6 +135,23 @@ TEST_CASE("places that no frame covers are transparent and named by 0", "[merge]
     }
 }
 
+TEST_CASE("what the frames of its depth leave out comes from one that has it: nothing is transparent",
+          "[merge]") {
+    const test::Scratch scratch;
+    const Series series = test::write_series(scratch, test::strip_series({160, 100}, 4));
+    SeriesGeometry geometry = unmoved(series, 3);
+    // The strip at the left belongs to the first frame, which lies farther right, as the second does.
+    for (int frame : {0, 1}) geometry.frames[std::size_t(frame)].matrix(0, 2) = 25;
+    for (const MergeMethod& method : merge_methods()) {
+        AlignedFrames frames(series, geometry, {0, 1, 2, 3}, {0, 0, 160, 100});
+        const MergeResult result = method.merge(frames, {}, {}, {});
+        INFO(method.name);
+        CHECK(result.picture.alpha.empty());
+        CHECK(cv::countNonZero(result.source) == 160 * 100);
+        CHECK(result.source(50, 5) > 2);
+    }
+}
+
 TEST_CASE("a stop request ends a merge", "[merge]") {
     const test::Scratch scratch;
     const Series series = test::write_series(scratch, test::strip_series({160, 100}, 3));
