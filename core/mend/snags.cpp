@@ -353,6 +353,22 @@ bool is_ignored(const Snag& snag, const SharedList<IgnoredPlace>& ignored) {
     });
 }
 
+std::vector<Snag> nearest_next(std::vector<Snag> snags) {
+    for (std::size_t k = 1; k < snags.size(); ++k) {
+        const cv::Point last = snags[k - 1].place;
+        const auto away = [&](const Snag& snag) {
+            const cv::Point apart = snag.place - last;
+            return std::pair(double(apart.x) * apart.x + double(apart.y) * apart.y, -snag.strength);
+        };
+        const auto next =
+            std::min_element(snags.begin() + std::ptrdiff_t(k), snags.end(),
+                             [&](const Snag& one, const Snag& other) { return away(one) < away(other); });
+        // Those between keep their order, so that equal ones stay the strongest first.
+        std::rotate(snags.begin() + std::ptrdiff_t(k), next, next + 1);
+    }
+    return snags;
+}
+
 std::string sentence_of(const Snag& snag) {
     switch (snag.kind) {
         case SnagKind::soft_rim:

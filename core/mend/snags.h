@@ -37,6 +37,15 @@ struct Snag {
     bool operator==(const Snag&) const = default;
 };
 
+/// Seen at once at 100 %: about 8 of 255 in middle grey; what is less is seen by who looks for it.
+constexpr double kPlainStrength = 0.03;
+inline bool is_plain(const Snag& snag) {
+    return snag.strength >= kPlainStrength;
+}
+
+/// The strongest first, then always the one nearest to the last, so that a walk does not jump to and fro.
+std::vector<Snag> nearest_next(std::vector<Snag> snags);
+
 /// What is wrong, in a sentence for the person.
 std::string sentence_of(const Snag& snag);
 

@@ -49,13 +49,18 @@ MendTray::MendTray(Session& session, Commands& commands, QWidget* parent)
     connect(strokes_, &StrokeList::chosen, this, &MendTray::stroke_chosen);
     connect(&session.snag_walk, &SnagWalk::changed, this, &MendTray::want_refresh);
     add_hairline();
-    add_section(tr("Draw in from"));
     auto* row = new QHBoxLayout;
-    row->setSpacing(12);
+    row->setSpacing(8);
+    auto* from = new QLabel(tr("From"), this);
+    from->setProperty("role", "quiet");
+    row->addWidget(from);
     swatch_ = new QLabel(this);
     swatch_->setFixedSize(28, 28);
     source_ = new QComboBox(this);
     source_->setObjectName(QStringLiteral("source"));
+    // As wide as there is room: its longest entry is not what the tray is measured by.
+    source_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    source_->setMinimumContentsLength(8);
     source_->setAccessibleName(tr("Draw in from"));
     source_->setToolTip(
         tr("A frame is picked in the picture or on the sounding; another result is picked here. V, held, "

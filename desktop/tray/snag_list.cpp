@@ -19,7 +19,8 @@ namespace {
 
 constexpr QSize kSnagIcon(34, 20);
 constexpr int kLater_ms = 250;
-constexpr int kMost_px = 240;  // of the picture that a small one shows
+constexpr int kRow_px = 34, kList_px = 5 * kRow_px + 2;  // five places at once
+constexpr int kMost_px = 240;                            // of the picture that a small one shows
 
 }  // namespace
 
@@ -29,7 +30,9 @@ SnagList::SnagList(SessionBase& base, SnagWalk& walk, const MendedDisplay& displ
     words_ = new QLabel(this);
     words_->setObjectName(QStringLiteral("snags"));
     words_->setWordWrap(true);
-    list_ = make_short_list(QStringLiteral("snagList"), tr("Doubtful places"), this, kSnagIcon);
+    list_ = new RowList(
+        QStringLiteral("snagList"), tr("Doubtful places"),
+        {.picture = kSnagIcon, .row_height = kRow_px, .most_rows = 6, .most_height = kList_px}, this);
     later_.setSingleShot(true);
     later_.setInterval(kLater_ms);
     connect(&later_, &QTimer::timeout, this, [this] {
@@ -64,7 +67,14 @@ QString SnagList::in_words() const {
     if (walk_.current()) return text(sentence_of(walk_.snags()[std::size_t(*walk_.current())].snag));
     if (walk_.snags().empty()) return tr("No doubtful place was found.");
     if (walk_.left() == 0) return tr("All were painted or ignored.");
-    return walk_.left() == 1 ? tr("One place to look at.") : tr("%1 places to look at.").arg(walk_.left());
+    const int left = walk_.left(), plain = walk_.plain_left();
+    if (left == 1)
+        return plain == 1 ? tr("One place to look at.") : tr("One place to look at, a slight one.");
+    return tr("%1 places to look at, %2.")
+        .arg(left)
+        .arg(plain == 0      ? tr("all slight")
+             : plain == left ? tr("all plain")
+                             : tr("%1 of them plain").arg(plain));
 }
 
 void SnagList::refresh() {
@@ -77,7 +87,10 @@ void SnagList::refresh() {
         const QString where = snag.nearest < snag.farthest
                                   ? tr("%1 to %2").arg(snag.nearest).arg(snag.farthest)
                                   : tr("frame %1").arg(snag.frame);
-        const QString state = own.painted ? tr(" · painted") : own.ignored ? tr(" · ignored") : QString();
+        const QString state = own.painted      ? tr(" · painted")
+                              : own.ignored    ? tr(" · ignored")
+                              : is_plain(snag) ? QString()
+                                               : tr(" · slight");
         rows.push_back({.key = QString::number(place),
                         .words = tr("%1  %2, %3%4").arg(place + 1).arg(snag_name(snag.kind), where, state),
                         .tip = text(sentence_of(snag)),

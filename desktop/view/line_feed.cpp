@@ -144,7 +144,7 @@ void LineFeed::show_path() {
                                      current, result && !current});
     const bool mended = result && !result->strokes.empty();
     const SnagWalk& walk = session_.snag_walk;
-    const QString snags = walk.is_known() ? snags_text(walk.left()) : QString();
+    const QString snags = walk.is_known() ? snags_text(walk.plain_left(), walk.left()) : QString();
     path_.set_waymark(Stage::mend, {!snags.isEmpty() ? snags
                                     : mended         ? strokes_text(result->strokes.size())
                                                      : QString(),

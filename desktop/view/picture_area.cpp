@@ -435,12 +435,12 @@ int PictureArea::patch_px() const {
 
 void PictureArea::show_sounding() {
     const Sounding& sounding = session_.sounding;
-    panel_->place_in(picture_->rect());
-    panel_->setVisible(sounding.is_open());
-    panel_->raise();
     const QPointF place = is<FinishedPicture>(shown_.main)
                               ? session_.finishing.to_turned_picture(sounding.place())
                               : sounding.place();
+    panel_->place_in(picture_->rect(), picture_->to_widget(place));
+    panel_->setVisible(sounding.is_open());
+    panel_->raise();
     picture_->set_sounding_place(sounding.is_open() ? std::optional(place) : std::nullopt);
 }
 

@@ -12,6 +12,7 @@ namespace moorhaze::desktop {
 namespace {
 
 constexpr int kHeader = 34, kGap = 6, kMargin = 10, kTextWidth = 96;  // logical px
+constexpr int kClear = 40;  // logical px around the place that stay free
 
 }  // namespace
 
@@ -29,11 +30,16 @@ int SoundingPanel::patch_side(int room_height) {
     return std::clamp((room_height - kHeader - 2 * kMargin) / Sounding::kPatches - kGap, 40, 92);
 }
 
-void SoundingPanel::place_in(const QRect& room) {
+void SoundingPanel::place_in(const QRect& room, QPointF place) {
     side_ = patch_side(room.height());
     const int tall = kHeader + std::max(1, rows()) * (side_ + kGap) + kMargin;
-    setGeometry(room.left(), room.top() + std::max(0, (room.height() - tall) / 2),
-                side_ + with_text(kTextWidth) + 3 * kMargin, tall);
+    const int wide = side_ + with_text(kTextWidth) + 3 * kMargin;
+    if (sounding_.place() != placed_for_) {
+        placed_for_ = sounding_.place();
+        is_right_ = place.x() < room.left() + wide + kClear && room.width() > 2 * (wide + kClear);
+    }
+    setGeometry(is_right_ ? room.right() + 1 - wide : room.left(),
+                room.top() + std::max(0, (room.height() - tall) / 2), wide, tall);
 }
 
 int SoundingPanel::rows() const {
@@ -56,7 +62,7 @@ int SoundingPanel::row_at(QPoint place) const {
 
 std::vector<std::pair<FrameId, int>> SoundingPanel::threads() const {
     std::vector<std::pair<FrameId, int>> threads;
-    const int count = int(sounding_.patches().size());
+    const int count = is_right_ ? 0 : int(sounding_.patches().size());
     for (int row = 0; row < count; ++row)
         threads.emplace_back(sounding_.patches()[std::size_t(count - 1 - row)].frame,
                              y() + row_rect(row).center().y());

@@ -253,6 +253,11 @@ void add_edit(Commands& commands, Session& s, PictureArea& area, const WindowSte
                          : s.snag_walk.current() ? QString()
                                                  : tr("Go to a doubtful place first (N).");
               }});
+    menu.add("snags-by-nearness", tr("Snags from each to the nearest"), "",
+             tr("The list of doubtful places begins with the strongest and goes on to whatever is near; "
+                "otherwise from strong to slight"),
+             [&s] { s.snag_walk.set_by_nearness(!s.snag_walk.goes_by_nearness()); },
+             {[&s] { return s.snag_walk.goes_by_nearness(); }, in_mend});
     menu.add("smaller-brush", tr("Smaller brush"), ",", tr("Brush size"), [&s] { scale_brush(s, 1 / 1.25); });
     menu.add("larger-brush", tr("Larger brush"), ".", tr("Brush size"), [&s] { scale_brush(s, 1.25); });
     menu.add("harder-brush", tr("Harder brush"), "<", tr("The brush's edge"),

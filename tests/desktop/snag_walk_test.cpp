@@ -204,6 +204,12 @@ TEST_CASE("in the window N goes to the next place, shows it close with its sound
     wait_until([&] { return session.snag_walk.is_known() && main.is_settled(); });
     auto* list = main.findChild<RowList*>("snagList");
     REQUIRE(list);
+    int plain = 0;
+    for (const WalkedSnag& own : session.snag_walk.snags()) plain += is_plain(own.snag);
+    CHECK(session.snag_walk.plain_left() == plain);
+    for (int row = 0; row < list->count(); ++row)
+        CHECK(list->row(row).words.contains("slight") ==
+              !is_plain(session.snag_walk.snags()[std::size_t(row)].snag));
     CHECK(list->count() == int(session.snag_walk.snags().size()));
     QTest::keyClick(&main, Qt::Key_N);
     REQUIRE(session.snag_walk.current() == 0);

@@ -16,6 +16,7 @@
 #include "desktop/view/commands.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
+#include "desktop/view/sounding_panel.h"
 #include "tests/desktop/acting.h"
 #include "tests/desktop/strips.h"
 
@@ -332,6 +333,30 @@ TEST_CASE("the sounding closes with its stage", "[window]") {
     CHECK(main.session().sounding.is_open());
     main.session().standpoint.set_stage(Stage::align);
     CHECK_FALSE(main.session().sounding.is_open());
+    settle(main);
+}
+
+TEST_CASE("a sounding leaves the place that it is about free", "[window]") {
+    MainWindow main;
+    open_strip_window(main);
+    auto* panel = main.findChild<SoundingPanel*>();
+    REQUIRE(panel);
+    PictureView& view = main.picture_view();
+    const auto hides = [&] {
+        return panel->geometry().contains(view.to_widget(main.session().sounding.place()).toPoint());
+    };
+    const cv::Size size = main.session().document.series().size();
+    bool was_left = false, was_right = false;
+    for (const int x : {3, size.width / 2, size.width - 4}) {
+        main.point_at({double(x), size.height / 2.0}, true);
+        REQUIRE(main.session().sounding.is_open());
+        CHECK_FALSE(hides());
+        (panel->x() < view.width() / 2 ? was_left : was_right) = true;
+        // Threads lead to it from the line only where it stands beside it.
+        CHECK(panel->threads().empty() == (panel->x() >= view.width() / 2));
+    }
+    CHECK(was_left);
+    CHECK(was_right);
     settle(main);
 }
 

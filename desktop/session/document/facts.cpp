@@ -138,8 +138,10 @@ QString stroke_words(const Project& project, const Stroke& stroke) {
     if (std::holds_alternative<WipeBack>(stroke.source)) return tr("wipe back");
     return tr("draw-in from %1").arg(source_words(project, stroke));
 }
-QString snags_text(int count) {
-    return count == 0 ? tr("no snags") : count == 1 ? tr("1 snag") : tr("%1 snags").arg(count);
+QString snags_text(int plain, int all) {
+    if (all == 0) return tr("no snags");
+    if (plain == 0) return all == 1 ? tr("1 slight snag") : tr("%1 slight snags").arg(all);
+    return plain == 1 ? tr("1 snag") : tr("%1 snags").arg(plain);
 }
 
 QString gap_text(const FocusGap& gap) {

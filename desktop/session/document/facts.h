@@ -28,7 +28,8 @@ QString strokes_text(int count);  ///< "1 stroke", "3 strokes"
 QString source_words(const Project& project, const Stroke& stroke);
 /// What a stroke does: "draw-in from frame 3", "fade to Pyramid 2", "heal", "wipe back".
 QString stroke_words(const Project& project, const Stroke& stroke);
-QString snags_text(int count);  ///< "1 snag", "no snags"
+/// "1 snag", "no snags"; where some are seen at once these alone, else "7 slight snags".
+QString snags_text(int plain, int all);
 QString gap_text(const FocusGap& gap);
 
 /// What is wrong with the order of the frames, in a sentence; empty if nothing is.

@@ -73,6 +73,22 @@ int SnagWalk::left() const {
         std::count_if(snags_.begin(), snags_.end(), [](const WalkedSnag& own) { return own.is_left(); }));
 }
 
+int SnagWalk::plain_left() const {
+    return int(std::count_if(snags_.begin(), snags_.end(),
+                             [](const WalkedSnag& own) { return own.is_left() && is_plain(own.snag); }));
+}
+
+void SnagWalk::set_by_nearness(bool by_nearness) {
+    if (goes_by_nearness_ == by_nearness) return;
+    goes_by_nearness_ = by_nearness;
+    const auto stood_at = current_ ? std::optional(snags_[std::size_t(*current_)].snag) : std::nullopt;
+    show_known();
+    if (stood_at)
+        for (int place = 0; place < int(snags_.size()); ++place)
+            if (snags_[std::size_t(place)].snag == *stood_at) current_ = place;
+    emit changed();
+}
+
 SharedList<Stroke> SnagWalk::strokes_since() const {
     const SharedList<Stroke>&all = base_.standpoint.result()->strokes,
           &known = snags_row_.made_from()->view.strokes;
@@ -103,7 +119,7 @@ void SnagWalk::show_known() {
     if (of) {
         const MergePlanes planes = planes_of(*of->product.result, of->product.plane->series);
         const SharedList<Stroke> since = strokes_since();
-        for (const Snag& snag : *snags_row_.value())
+        for (const Snag& snag : goes_by_nearness_ ? nearest_next(*snags_row_.value()) : *snags_row_.value())
             snags_.push_back({snag, is_ignored(snag, result->ignored), is_painted(snag, since, planes)});
     }
     emit changed();

@@ -22,9 +22,10 @@ class SnagWalk : public QObject {
   public:
     explicit SnagWalk(SessionBase& base, QObject* parent = nullptr);
 
-    /// Of the result shown, the strongest first; empty while they are looked for.
+    /// Of the result shown, the strongest first or from each to the nearest; empty while they are looked for.
     const std::vector<WalkedSnag>& snags() const { return snags_; }
-    int left() const;  ///< neither ignored nor painted
+    int left() const;        ///< neither ignored nor painted
+    int plain_left() const;  ///< of these, those that are seen at once
     /// True when the places of the result shown are known.
     bool is_known() const { return snags_row_.value() != nullptr; }
     bool is_looking() const {
@@ -34,6 +35,9 @@ class SnagWalk : public QObject {
     bool is_settled() const { return !is_looking(); }
     /// What keeps them from being known, in words; empty if nothing does.
     QString problem() const;
+    /// Whether the list goes from each place to the nearest instead of from strong to slight.
+    bool goes_by_nearness() const { return goes_by_nearness_; }
+    void set_by_nearness(bool by_nearness);
     /// The one that the person stands at.
     std::optional<int> current() const { return current_; }
 
@@ -68,6 +72,7 @@ class SnagWalk : public QObject {
     std::optional<MendedResult> shown_of_;  ///< what the snags were found in
     std::vector<WalkedSnag> snags_;
     std::optional<int> current_;
+    bool goes_by_nearness_ = false;
 };
 
 }  // namespace moorhaze::desktop

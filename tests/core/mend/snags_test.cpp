@@ -135,6 +135,23 @@ TEST_CASE("places next to each other are one snag, more than are asked for are n
     CHECK(planted.found({.most = 1}).size() == 1);
 }
 
+TEST_CASE("by nearness the walk begins with the strongest and goes on to whatever is near", "[mend][snags]") {
+    const auto at = [](int x, int y, double strength) {
+        Snag snag;
+        snag.place = {x, y};
+        snag.strength = strength;
+        return snag;
+    };
+    const std::vector<Snag> by_strength{at(500, 0, 0.09),  at(0, 0, 0.08),  at(40, 0, 0.07),
+                                        at(480, 30, 0.06), at(20, 0, 0.02), at(1000, 0, 0.015)};
+    std::vector<int> walked;
+    for (const Snag& snag : nearest_next(by_strength)) walked.push_back(snag.place.x);
+    CHECK(walked == std::vector<int>{500, 480, 40, 20, 0, 1000});
+    CHECK(nearest_next({}).empty());
+    CHECK(is_plain(by_strength[0]));
+    CHECK_FALSE(is_plain(by_strength[4]));
+}
+
 TEST_CASE("snags are the same for any number of threads, and of a part of the plane", "[mend][snags]") {
     Planted planted;
     planted.paint({60, 60, 14, 14}, 250);
