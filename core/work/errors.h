@@ -8,8 +8,16 @@ namespace moorhaze {
 
 /// Everything that ends a job is one of this family. The text is one sentence for a person:
 /// the file (if any), what is wrong with it, and what to do.
+/// What it quotes of a file may hold a zero byte, which would end the sentence.
 struct Error : std::runtime_error {
-    using std::runtime_error::runtime_error;
+    explicit Error(std::string what) : std::runtime_error(whole(std::move(what))) {}
+
+  private:
+    static std::string whole(std::string text) {
+        for (char& letter : text)
+            if (letter == '\0') letter = '?';
+        return text;
+    }
 };
 
 /// A setting outside its range: the caller's mistake.

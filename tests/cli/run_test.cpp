@@ -117,6 +117,43 @@ TEST_CASE("a recipe of a project does what the project was decided to", "[cli][s
     CHECK_THAT(unknown.text, Catch::Contains("recipe.json") && Catch::Contains("sauce"));
 }
 
+TEST_CASE("a set that an older version began goes on, or is told apart; nothing of it is written over",
+          "[cli][sets]") {
+    const SetCard card({"lichen", "moss"});
+    REQUIRE(card.run("--quiet").code == 0);
+    const auto before = card.pictures("out");
+    const fs::path records = card.scratch / "out/moorhaze-set/series";
+    // Records of version 1 knew sizes, but no hashes; those before had the series' plain names.
+    const auto write_older = [&](const fs::path& from, const fs::path& to) {
+        auto record = nlohmann::ordered_json::parse(test::read_all(from));
+        record["moorhaze_series"] = 1;
+        for (auto& file : record["files"]) file.erase("hash");
+        fs::remove(from);
+        test::write_all(to, record.dump());
+    };
+    std::vector<fs::path> all;
+    for (const auto& entry : fs::directory_iterator(records))
+        if (entry.path().extension() == ".json") all.push_back(entry.path());
+    REQUIRE(all.size() == 2);
+    for (const fs::path& record : all) write_older(record, record);
+    CHECK_THAT(card.run("--dry-run --quiet").text, Catch::Contains("done already"));
+    CHECK(card.run("--quiet").code == 0);
+    // One that was cut off since is noticed by its size alone.
+    fs::resize_file(card.path("out/moss.tif"), 100);
+    CHECK(card.run("--quiet --overwrite").code == 0);
+    CHECK(card.pictures("out") == before);
+    for (const fs::path& record : all)
+        write_older(
+            record,
+            records / (record.filename().string().substr(0, record.filename().string().find('-')) + ".json"));
+    const auto told = card.run("--quiet");
+    CHECK(told.code == 1);
+    CHECK_THAT(told.text, Catch::Contains("0 of 2 series done"));
+    CHECK(card.pictures("out") == before);
+    CHECK(card.run("--quiet --overwrite").code == 0);
+    CHECK(card.pictures("out") == before);
+}
+
 TEST_CASE("a watched folder is worked on until it is stopped", "[cli][sets]") {
     const SetCard card({"a"});
     fs::create_directories(card.path("in"));

@@ -3,6 +3,7 @@
 // library: the same bytes on every machine. `tools/fuzz` looks for new ones.
 #include <algorithm>
 #include <catch2/catch.hpp>
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <random>
@@ -29,6 +30,11 @@ std::vector<Bytes> seeds_of(const std::string& target) {
         seeds.emplace_back(std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>());
     }
     return seeds;
+}
+
+int number_from(const char* variable, int otherwise) {
+    const char* text = std::getenv(variable);
+    return text ? std::atoi(text) : otherwise;
 }
 
 /// Cut off, changed here and there, a part of it twice.
@@ -65,9 +71,9 @@ TEST_CASE("what comes from outside is taken or refused in words, and comes back 
     const std::size_t before = decode_budget().bytes();
     decode_budget().set_bytes(std::size_t(64) << 20);
     for (const auto& [name, target] : test::fuzz_targets()) {
-        std::mt19937 chance(36);
+        std::mt19937 chance(unsigned(number_from("MOORHAZE_SEED", 36)));
         const std::vector<Bytes> seeds = seeds_of(name);
-        const int variants = 600 / int(seeds.size());
+        const int variants = number_from("MOORHAZE_VARIANTS", 600) / int(seeds.size());
         int taken = 0, refused = 0;
         for (const Bytes& seed : seeds)
             for (int i = 0; i <= variants; ++i) {
@@ -76,7 +82,8 @@ TEST_CASE("what comes from outside is taken or refused in words, and comes back 
                     target(own.data(), own.size());
                     ++taken;
                 } catch (const Error& error) {
-                    CHECK(std::string(error.what()).size() > 3);
+                    INFO(name << ": " << error.what());
+                    CHECK(std::string(error.what()).size() > 10);  // a sentence
                     ++refused;
                 }
             }
