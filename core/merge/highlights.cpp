@@ -174,9 +174,9 @@ cv::Mat1s Highlights::frames(const Job& job) const {
             if (of[std::size_t(labels(y, x))] != kNoHighlight) outside(y, x) = 0;
     });
     cv::Mat1f distance;
-    cv::Mat1i nearest;  // a number of the nearest place inside
-    cv::distanceTransform(outside, distance, nearest, cv::DIST_L2, cv::DIST_MASK_5, cv::DIST_LABEL_PIXEL);
-    std::vector<int> label_of(outside.total() + 1, 0);
+    cv::Mat1i nearest;  // the number of the nearest part inside; parts are those of the labels
+    cv::distanceTransform(outside, distance, nearest, cv::DIST_L2, cv::DIST_MASK_5, cv::DIST_LABEL_CCOMP);
+    std::vector<int> label_of(std::size_t(count), 0);
     for (int y = 0; y < outside.rows; ++y)
         for (int x = 0; x < outside.cols; ++x)
             if (outside(y, x) == 0) label_of[std::size_t(nearest(y, x))] = labels(y, x);

@@ -117,7 +117,7 @@ TEST_CASE("a recipe of a project does what the project was decided to", "[cli][s
     CHECK_THAT(unknown.text, Catch::Contains("recipe.json") && Catch::Contains("sauce"));
 }
 
-TEST_CASE("a set that an older version began goes on, or is told apart; nothing of it is written over",
+TEST_CASE("a set that an older version began goes on or is told apart, and nothing of it is written over",
           "[cli][sets]") {
     const SetCard card({"lichen", "moss"});
     REQUIRE(card.run("--quiet").code == 0);
