@@ -5,17 +5,20 @@
 #include <unistd.h>
 
 #include <array>
-#include <atomic>
+#include <cerrno>
 #include <cstdio>
+#include <cstdlib>
 #include <fstream>
 #include <sstream>
+#include <system_error>
 
 namespace moorhaze::test {
 
 Scratch::Scratch(const std::filesystem::path& within) {
-    static std::atomic<int> next = 0;
-    folder_ = within / ("moorhaze-test-" + std::to_string(getpid()) + "-" + std::to_string(next++));
-    std::filesystem::create_directories(folder_);
+    // A process that was killed leaves its folders, and its number comes back.
+    std::string name = (within / "moorhaze-test-XXXXXX").string();
+    if (!mkdtemp(name.data())) throw std::system_error(errno, std::generic_category(), name);
+    folder_ = name;
 }
 
 Scratch::~Scratch() {
