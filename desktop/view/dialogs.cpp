@@ -262,6 +262,8 @@ void Dialogs::about() {
 /// What is under way and would end with the window, in words.
 QStringList Dialogs::under_way() const {
     QStringList works;
+    if (session_.merging.is_asked_for())
+        works << tr("a merge (%1 %)").arg(int(100 * session_.jobs.fraction()));
     if (session_.exports.busy())
         works << tr("%1 (%2 %)").arg(session_.exports.title()).arg(int(100 * session_.exports.fraction()));
     if (session_.set_run.is_running())

@@ -53,6 +53,24 @@ void answer(const char* box_name, const QString& button_text, QString* said = nu
 
 }  // namespace
 
+TEST_CASE("closing while a merge runs that was asked for names it, and may be thought better of",
+          "[desktop][documents]") {
+    MainWindow main;
+    main.show();
+    Session& session = main.session();
+    main.open_paths({QString::fromStdString(StripSession::files().folder().string())});
+    wait_until([&] { return session.looking.is_done() && main.is_settled(); });
+    CHECK_FALSE(session.merging.is_asked_for());
+    session.merging.merge();
+    REQUIRE(session.merging.is_asked_for());
+    QString said;
+    answer("workQuestion", "Stay here", &said);
+    CHECK_FALSE(main.close());
+    CHECK_THAT(said.toStdString(), Catch::Contains("a merge"));
+    wait_until([&] { return session.standpoint.result() && main.is_settled(); });
+    CHECK_FALSE(session.merging.is_asked_for());
+}
+
 TEST_CASE("result 1 of one project is never shown as result 1 of another", "[desktop][documents]") {
     const test::Scratch scratch, projects;
     fs::path project;

@@ -38,6 +38,10 @@ class Merging : public QObject {
     void rename(ResultId result, const QString& title);
     void drop(ResultId result);
 
+    /// True while a merge that a person asked for runs or waits for the frames to be aligned.
+    bool is_asked_for() const {
+        return waiting_ || (under_way_ && base_.jobs.busy() && !base_.jobs.is_yielding());
+    }
     /// True when the result shown was made from what is decided now.
     bool is_current() const {
         const ProjectResult* shown = base_.standpoint.result();
