@@ -67,6 +67,20 @@ struct Compared {
     cv::Mat1f darkest, brightest;   ///< of all frames that cover the place
 };
 
+/// The luma planes that differences are taken of.
+struct Differing {
+    cv::Mat1f merge, own, nearest, farthest;
+    Differing smaller() const {
+        Differing made;
+        for (const auto& [from, to] : {std::pair(&merge, &made.merge),
+                                       {&own, &made.own},
+                                       {&nearest, &made.nearest},
+                                       {&farthest, &made.farthest}})
+            cv::resize(*from, *to, {(from->cols + 1) / 2, (from->rows + 1) / 2}, 0, 0, cv::INTER_AREA);
+        return made;
+    }
+};
+
 /// The merge's depths as numbers of frames that there are, at half size.
 cv::Mat1w numbers_of(const cv::Mat1f& depth, const std::vector<ushort>& known, const Job& job) {
     cv::Mat1w numbers(depth.size(), ushort(0));
@@ -159,15 +173,32 @@ cv::Mat1f difference(const cv::Mat1f& one, const cv::Mat1f& other, double sigma_
     return gathered;
 }
 
-cv::Mat1f strengths(const Compared& all, const Job& job) {
+cv::Mat1f strengths(const Differing& all, const Job& job) {
     const double sigma = sizes_for(all.merge.size()).gathered;
-    cv::Mat1f strength = difference(all.merge, all.own.luma, sigma, job);
-    const cv::Mat1f near = difference(all.merge, all.nearest.luma, sigma, job),
-                    far = difference(all.merge, all.farthest.luma, sigma, job);
+    cv::Mat1f strength = difference(all.merge, all.own, sigma, job);
+    const cv::Mat1f near = difference(all.merge, all.nearest, sigma, job),
+                    far = difference(all.merge, all.farthest, sigma, job);
     for_rows(strength.rows, job, [&](int y) {
         for (int x = 0; x < strength.cols; ++x) strength(y, x) += kOfBorder * std::min(near(y, x), far(y, x));
     });
     return strength;
+}
+
+/// How strong places are in smaller pictures: judged there as at full size.
+void judge_smaller(std::vector<Snag>& snags, Differing all, PixelRect area, const Job& job) {
+    for (std::size_t k = 0; k < snags[0].strength_smaller.size(); ++k) {
+        all = all.smaller();
+        const cv::Mat1f strength = strengths(all, job);
+        const int shrunk = 4 << k;  // half size, and halved once or more
+        for (Snag& snag : snags) {
+            const cv::Point from = (snag.area.tl() - area.tl()) / shrunk,
+                            to = (snag.area.br() - area.tl() - cv::Point(1, 1)) / shrunk;
+            double most = 0;
+            cv::minMaxLoc(strength(cv::Rect(from, to + cv::Point(1, 1)) & cv::Rect({}, strength.size())),
+                          nullptr, &most);
+            snag.strength_smaller[k] = most;
+        }
+    }
 }
 
 /// What belongs to a snag: `places` is 255 within `box`, at half size.
@@ -347,6 +378,15 @@ SnagKind snag_kind_named(const std::string& name) {
     return SnagKind(found - kNames.begin());
 }
 
+double strength_at(const Snag& snag, double scale) {
+    const double halved = std::clamp(-std::log2(scale), 0.0, double(snag.strength_smaller.size()));
+    const auto of = [&](std::size_t times) {
+        return times == 0 ? snag.strength : snag.strength_smaller[times - 1];
+    };
+    const auto low = std::size_t(halved), high = std::min(low + 1, snag.strength_smaller.size());
+    return of(low) + (halved - double(low)) * (of(high) - of(low));
+}
+
 bool is_ignored(const Snag& snag, const SharedList<IgnoredPlace>& ignored) {
     return std::any_of(ignored.begin(), ignored.end(), [&](const IgnoredPlace& own) {
         return own.kind == snag.kind && snag.area.contains(own.place);
@@ -402,17 +442,20 @@ std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, co
     if (frames.target() != merge.area)
         throw BadParameter("the frames to compare a merge with must fill the merge's own area");
     const Compared all = compared(merge, frames, job);
-    cv::Mat1f strength = strengths(all, job.quiet());
+    const Differing differing{all.merge, all.own.luma, all.nearest.luma, all.farthest.luma};
+    cv::Mat1f strength = strengths(differing, job.quiet());
     cv::Mat1f sorted = strength.reshape(1, 1).clone();
     float* const middle = sorted.ptr<float>() + sorted.total() / 2;
     std::nth_element(sorted.ptr<float>(), middle, sorted.ptr<float>() + sorted.total());
-    const double least = std::max(settings.least_strength, settings.times_usual * double(*middle));
+    const double least = std::max(kSeenStrength, settings.times_usual * double(*middle));
     std::vector<Snag> snags;
     for (const Found& found : peaks(strength, least, settings.most, job.quiet()))
         snags.push_back(described(found, merge, all));
     const int radius = sizes_for(strength.size()).radius;
+    snags = joined(snags, radius / 2, 6 * radius);
+    if (!snags.empty()) judge_smaller(snags, differing, merge.area, job.quiet());
     job.checkpoint(1);
-    return joined(snags, radius / 2, 6 * radius);
+    return snags;
 }
 
 }  // namespace moorhaze

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <array>
 #include <string>
 #include <vector>
 
@@ -32,16 +33,19 @@ struct Snag {
     cv::Point place;      ///< where it is strongest, reference pixels
     PixelRect area;       ///< that holds all of it, reference pixels
     double strength = 0;  ///< how far the merge is from its frames there, perceptual luma (see luma.h), > 0
-    int frame = 0;        ///< number from 1 of the frame whose depth most of it has; 0: none
+    /// The same of the picture at 1/2, 1/4 and 1/8 of its size, where fine differences average out.
+    std::array<double, 3> strength_smaller = {};
+    int frame = 0;                  ///< number from 1 of the frame whose depth most of it has; 0: none
     int nearest = 0, farthest = 0;  ///< numbers of the depths that meet there; 0: none
     bool operator==(const Snag&) const = default;
 };
 
-/// Seen at once at 100 %: about 8 of 255 in middle grey; what is less is seen by who looks for it.
-constexpr double kPlainStrength = 0.03;
-inline bool is_plain(const Snag& snag) {
-    return snag.strength >= kPlainStrength;
-}
+/// How strong a place is in the picture at a size that it is delivered at.
+/// @param scale  of the picture's own size, > 0; from 1 on it is seen at 100 %.
+double strength_at(const Snag& snag, double scale);
+
+constexpr double kSeenStrength = 0.012;  ///< fainter ones are seen by nobody: about 3 of 255 in middle grey
+constexpr double kPlainStrength = 0.03;  ///< seen at once: about 8 of 255; what is less by who looks for it
 
 /// The strongest first, then always the one nearest to the last, so that a walk does not jump to and fro.
 std::vector<Snag> nearest_next(std::vector<Snag> snags);
@@ -62,9 +66,8 @@ bool is_ignored(const Snag& snag, const SharedList<IgnoredPlace>& ignored);
 bool is_painted(const Snag& snag, const SharedList<Stroke>& strokes, const MergePlanes& planes);
 
 struct SnagSettings {
-    int most = 100;                 ///< places, the strongest
-    double least_strength = 0.012;  ///< what is fainter is seen by nobody (about 3 of 255 in middle grey)
-    double times_usual = 3;         ///< at least so many times the usual strength of the whole picture
+    int most = 100;          ///< places, the strongest
+    double times_usual = 3;  ///< at least so many times the usual strength of the whole picture
 };
 
 /// Finds where a merge is likely to be wrong: where it does not look like the frame of its own depth, nor

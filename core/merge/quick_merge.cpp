@@ -23,10 +23,6 @@ constexpr double kNeighbourhood = 2.5;  ///< sigma in preview pixels
 constexpr int kRegisterLongSide = 400;
 constexpr int kFullPreviews = 100;
 constexpr unsigned char kNotCovered = 128;
-/// Reach of a pointed place in preview pixels, each way.
-constexpr int kPointed = 4;
-/// A place tells its depth when its sharpest frame is so many times as sharp as its usual one.
-constexpr double kStandsOut = 1.5;
 /// Share of the places along a line that may tell another depth, at each end.
 constexpr double kStrays = 0.05;
 
@@ -112,7 +108,7 @@ QuickMerge::QuickMerge(const std::vector<cv::Mat3b>& previews, const SeriesGeome
     : warped_(previews.size()), geometry_(geometry) {
     for (const cv::Mat3b& preview : previews)
         if (!preview.empty()) size_ = preview.size();
-    for_rows(int(previews.size()), job, [&](int i) {
+    for_rows(int(previews.size()), job.part(0, 0.5), [&](int i) {
         const auto place = std::size_t(i);
         const FrameGeometry& own = geometry.frames[place];
         if (previews[place].empty() || !own.registered) return;
@@ -124,64 +120,43 @@ QuickMerge::QuickMerge(const std::vector<cv::Mat3b>& previews, const SeriesGeome
                             cv::Scalar(0));
         warped_[place].sharpness = sharpness_of(warped_[place].pixels, warped);
     });
+    if (size_.empty()) return;
+    SharpMapMaker maker(size_);
+    for (std::size_t i = 0; i < warped_.size(); ++i) {
+        job.checkpoint(0.5 + 0.5 * double(i) / double(warped_.size()));
+        if (!warped_[i].pixels.empty())
+            maker.add(int(i), luma_of(warped_[i].pixels), covered(i), job.quiet());
+    }
+    sharp_ = maker.finish(job.quiet());
 }
 
-std::optional<cv::Point> QuickMerge::pixel_at(double across, double down, int shown) const {
+std::vector<RowSpan> QuickMerge::covered(std::size_t frame) const {
+    std::vector<RowSpan> rows;
+    for (int y = 0; y < size_.height; ++y) {
+        const unsigned char* const own = warped_[frame].sharpness[y];
+        RowSpan row{0, size_.width};
+        while (row.begin < row.end && own[row.begin] == 0) ++row.begin;
+        while (row.begin < row.end && own[row.end - 1] == 0) --row.end;
+        rows.push_back(row);
+    }
+    return rows;
+}
+
+SharpFrames QuickMerge::sharp_at(double across, double down, int shown) const {
     cv::Vec3d place(across * size_.width - 0.5, down * size_.height - 0.5, 1);
     if (shown >= 0 && geometry_.frames[std::size_t(shown)].registered)
         place = geometry_.frames[std::size_t(shown)].matrix * place;
-    const cv::Point at(int(std::lround(place[0] / place[2])), int(std::lround(place[1] / place[2])));
-    return cv::Rect({}, size_).contains(at) ? std::optional(at) : std::nullopt;
-}
-
-int QuickMerge::sharpest_at(double across, double down, int shown) const {
-    const auto at = pixel_at(across, down, shown);
-    if (!at) return -1;
-    return peak_at(*at).frame;
-}
-
-QuickMerge::Peak QuickMerge::peak_at(cv::Point at) const {
-    // A finger points at more than a pixel: the mean of what lies around it, in linear sharpness.
-    std::vector<double> curve(warped_.size(), -1);
-    for (std::size_t i = 0; i < warped_.size(); ++i) {
-        const cv::Mat1b& own = warped_[i].sharpness;
-        if (own.empty()) continue;
-        double sum = 0;
-        int covered = 0;
-        for (int down = -kPointed; down <= kPointed; down += kPointed / 2)
-            for (int across = -kPointed; across <= kPointed; across += kPointed / 2) {
-                const cv::Point place = at + cv::Point(across, down);
-                if (!cv::Rect({}, size_).contains(place) || own(place) == 0) continue;
-                sum += std::exp2(own(place) / double(kStepsPerDouble));
-                ++covered;
-            }
-        if (covered > 0) curve[i] = sum / covered;
-    }
-    // Noise makes single frames stand out; focus comes and goes over several.
-    Peak peak;
-    double most = 0;
-    std::vector<double> all;
-    for (std::size_t i = 0; i < curve.size(); ++i) {
-        if (curve[i] < 0) continue;
-        double sum = 2 * curve[i], weight = 2;
-        for (const std::size_t beside : {i - 1, i + 1})
-            if (beside < curve.size() && curve[beside] >= 0) sum += curve[beside], weight += 1;
-        all.push_back(sum / weight);
-        if (sum / weight > most) most = sum / weight, peak.frame = int(i);
-    }
-    if (all.empty()) return peak;
-    std::nth_element(all.begin(), all.begin() + std::ptrdiff_t(all.size() / 2), all.end());
-    peak.stands_out = all.size() < 3 || most >= kStandsOut * all[all.size() / 2];
-    return peak;
+    const cv::Point2d at(place[0] / place[2], place[1] / place[2]);
+    return cv::Rect2d(-0.5, -0.5, size_.width, size_.height).contains(at) ? sharp_.at(at, usual_reach(size_))
+                                                                          : SharpFrames{};
 }
 
 std::optional<FrameRange> QuickMerge::range_along(const std::vector<cv::Point2d>& places, int shown,
                                                   int spare) const {
     std::vector<int> frames;
     for (const cv::Point2d& place : places)
-        if (const auto at = pixel_at(place.x, place.y, shown))
-            if (const Peak peak = peak_at(*at); peak.frame >= 0 && peak.stands_out)
-                frames.push_back(peak.frame);
+        if (const SharpFrames sharp = sharp_at(place.x, place.y, shown); !sharp.frames.empty())
+            frames.push_back(sharp.frames[0].frame);
     if (frames.empty()) return {};
     std::sort(frames.begin(), frames.end());
     const auto strays = std::ptrdiff_t(kStrays * double(frames.size()));
@@ -197,6 +172,7 @@ QuickMerge QuickMerge::reordered(const std::vector<int>& order) const {
         other.geometry_.frames[k] = geometry_.frames[std::size_t(order[k])];
         if (order[k] == geometry_.reference) other.geometry_.reference = int(k);
     }
+    other.sharp_ = sharp_.reordered(order);
     return other;
 }
 

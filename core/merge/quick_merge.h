@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "core/align/series_geometry.h"
+#include "core/merge/sharp_frames.h"
 
 namespace moorhaze {
 
@@ -33,7 +34,8 @@ SeriesGeometry register_previews(const std::vector<cv::Mat3b>& previews, const J
 /// thread-safe.
 class QuickMerge {
   public:
-    /// Lays the previews over each other and keeps how sharp each is where: 4 bytes a pixel and frame.
+    /// Lays the previews over each other and keeps how sharp each is where: 4 bytes a pixel and frame, and
+    /// for a while 15 a pixel.
     /// @param geometry  of the previews, from register_previews(); frames that are not registered are left
     /// out.
     /// @throws Cancelled.
@@ -45,11 +47,11 @@ class QuickMerge {
     ///                is none at all.   @throws Cancelled.
     cv::Mat3b merge(const std::vector<int>& frames, const Job& job) const;
 
-    /// The frame that is sharpest at a place that was pointed at in one of the frames; -1 when none reaches
-    /// it.
+    /// The frames that are sharpest at a place that was pointed at in one of the frames: none where nothing
+    /// is sharp or no frame reaches.
     /// @param across, down  0..1 of the picture.
     /// @param shown         the frame in which the place was pointed at; -1: the reference plane.
-    int sharpest_at(double across, double down, int shown) const;
+    SharpFrames sharp_at(double across, double down, int shown) const;
 
     /// The frames that are sharpest along a line of such places, from the nearest to the farthest, with
     /// `spare` more at both ends: a margin for what lies beside the line. Places where nothing gets sharp,
@@ -69,15 +71,11 @@ class QuickMerge {
         cv::Mat3b pixels;
         cv::Mat1b sharpness;  ///< 1..255 logarithmic; 0: not covered
     };
-    struct Peak {
-        int frame = -1;
-        bool stands_out = false;  ///< pronounced enough to tell a depth
-    };
-    std::optional<cv::Point> pixel_at(double across, double down, int shown) const;
-    Peak peak_at(cv::Point at) const;
+    std::vector<RowSpan> covered(std::size_t frame) const;
     std::vector<Warped> warped_;
     SeriesGeometry geometry_;
     cv::Size size_;
+    SharpMap sharp_;
 };
 
 }  // namespace moorhaze

@@ -22,15 +22,15 @@ constexpr double kLeastShare = 0.2;   // of all votes that make a second answer
 constexpr double kAround = 2.5;       // times the reach: how far what meets a place is looked for
 constexpr double kApart = 2.0;        // frames that two answers lie apart at least
 
-/// A patch as the depth measure takes it: at half size, with the energy of what only full size shows.
-DownsampledFrame patch_downsampled(const LinearFrame& patch, const Job& job) {
-    const cv::Mat1f luma = perceptual_luma(patch.pixels, job);
+/// As the depth measure takes a frame: at half size, with the energy of what only full size shows.
+DownsampledFrame downsampled_frame(const cv::Mat1f& luma, const std::vector<RowSpan>& covered,
+                                   const Job& job) {
     DownsampledFrame small;
     small.luma = pyramid_down(luma, job);
     cv::resize(band_energy(luma, small.luma, 1.0, job), small.fine_energy, small.luma.size(), 0, 0,
                cv::INTER_AREA);
-    small.width = patch.pixels.cols;
-    small.covered = patch.covered;
+    small.width = luma.cols;
+    small.covered = covered;
     return small;
 }
 
@@ -86,39 +86,26 @@ PixelRect part_to_judge(cv::Point2d place, double reach_px) {
                      2 * around + 1);
 }
 
-SharpAtPlace::SharpAtPlace(cv::Point2d place, double reach_px)
-    : place_(place),
-      reach_px_(reach_px),
-      part_(part_to_judge(place, reach_px)),
-      depth_(part_.size(), kDetailSize_px) {
-    if (!(reach_px >= 4)) throw BadParameter("what is looked at must reach 4 px at least");
-}
-
-void SharpAtPlace::add(int frame, const LinearFrame& patch, const Job& job) {
-    if (patch.pixels.size() != part_.size())
-        throw BadParameter("a patch has another size than the part to judge");
-    depth_.add(pyramid_bands(patch_downsampled(patch, job), kScales, job), job);
-    read_.push_back(frame);
-}
-
-SharpFrames SharpAtPlace::frames(const Job& job) const {
+SharpFrames SharpMap::at(cv::Point2d place, double reach_px) const {
     SharpFrames sharp;
     if (read_.empty()) return sharp;
-    const DepthField field = depth_.finish(kTrustFloor, 4, job);
-    const cv::Point2d at(place_.x - part_.x, place_.y - part_.y);
     // What is looked at, and what lies around it: beside an edge the near side's blur lies over the far side,
     // which is told only some way off.
     Votes votes{int(read_.size())}, around{int(read_.size())};
     double heard = 0;
-    const double spread = reach_px_ / 2, farther = kAround * reach_px_;
-    for (int y = 0; y < field.depth.rows; ++y)
-        for (int x = 0; x < field.depth.cols; ++x) {
-            const double apart = std::hypot(2 * x + 0.5 - at.x, 2 * y + 0.5 - at.y);
+    const double spread = reach_px / 2, farther = kAround * reach_px;
+    const cv::Rect near =
+        cv::Rect(int(std::floor((place.x - farther) / 2)), int(std::floor((place.y - farther) / 2)),
+                 int(farther) + 3, int(farther) + 3) &
+        cv::Rect({}, depth_.size());
+    for (int y = near.y; y < near.br().y; ++y)
+        for (int x = near.x; x < near.br().x; ++x) {
+            const double apart = std::hypot(2 * x + 0.5 - place.x, 2 * y + 0.5 - place.y);
             if (apart > farther) continue;
-            around.add(field.depth(y, x), field.trust(y, x) * (1 - apart / farther));
-            if (apart > reach_px_) continue;
+            around.add(depth_(y, x), trust_(y, x) * (1 - apart / farther));
+            if (apart > reach_px) continue;
             const double weight = std::exp(-apart * apart / (2 * spread * spread));
-            votes.add(field.depth(y, x), weight * field.trust(y, x));
+            votes.add(depth_(y, x), weight * trust_(y, x));
             heard += weight;
         }
     const double told = votes.all() / std::max(heard, 1e-12);
@@ -139,6 +126,62 @@ SharpFrames SharpAtPlace::frames(const Job& job) const {
     for (const SharpFrames::Own& own : sharp.frames) together += own.certainty;
     if (together < kLeastSure) sharp.frames.clear();
     return sharp;
+}
+
+SharpMap SharpMap::reordered(const std::vector<int>& order) const {
+    SharpMap other;
+    std::vector<float> moved_to(read_.size());  // by old place among those asked
+    for (std::size_t k = 0; k < order.size(); ++k) {
+        const auto old = std::find(read_.begin(), read_.end(), order[k]);
+        if (old == read_.end()) continue;
+        moved_to[std::size_t(old - read_.begin())] = float(other.read_.size());
+        other.read_.push_back(int(k));
+    }
+    other.trust_ = trust_;
+    other.depth_ = cv::Mat1f(depth_.size());
+    const int last = int(read_.size()) - 1;
+    for (int y = 0; y < depth_.rows; ++y)
+        for (int x = 0; x < depth_.cols; ++x) {
+            const float own = std::clamp(depth_(y, x), 0.0f, float(last));
+            const int low = int(own), high = std::min(low + 1, last);
+            const float from = moved_to[std::size_t(low)], to = moved_to[std::size_t(high)],
+                        part = own - float(low);
+            // Between two frames that are neighbours no more lies nothing.
+            other.depth_(y, x) = std::abs(to - from) <= 1 ? from + part * (to - from)
+                                 : part < 0.5f            ? from
+                                                          : to;
+        }
+    return other;
+}
+
+SharpMapMaker::SharpMapMaker(cv::Size plane) : plane_(plane), depth_(plane, kDetailSize_px) {}
+
+void SharpMapMaker::add(int frame, const cv::Mat1f& luma, const std::vector<RowSpan>& covered,
+                        const Job& job) {
+    if (luma.size() != plane_) throw BadParameter("a frame has another size than the plane to judge");
+    depth_.add(pyramid_bands(downsampled_frame(luma, covered, job), kScales, job), job);
+    read_.push_back(frame);
+}
+
+SharpMap SharpMapMaker::finish(const Job& job) const {
+    SharpMap map;
+    if (read_.empty()) return map;
+    const DepthField field = depth_.finish(kTrustFloor, 4, job);
+    map.depth_ = field.depth, map.trust_ = field.trust, map.read_ = read_;
+    return map;
+}
+
+SharpAtPlace::SharpAtPlace(cv::Point2d place, double reach_px)
+    : place_(place), reach_px_(reach_px), part_(part_to_judge(place, reach_px)), around_(part_.size()) {
+    if (!(reach_px >= 4)) throw BadParameter("what is looked at must reach 4 px at least");
+}
+
+void SharpAtPlace::add(int frame, const LinearFrame& patch, const Job& job) {
+    around_.add(frame, perceptual_luma(patch.pixels, job), patch.covered, job);
+}
+
+SharpFrames SharpAtPlace::frames(const Job& job) const {
+    return around_.finish(job).at({place_.x - part_.x, place_.y - part_.y}, reach_px_);
 }
 
 }  // namespace moorhaze

@@ -28,19 +28,58 @@ double usual_reach(cv::Size frame);
 /// The part of the reference plane that has to be at hand to judge a place.
 PixelRect part_to_judge(cv::Point2d place, double reach_px);
 
-/// What is sharpest at a place, asked of all frames: over the neighbourhood that is seen, weighed towards the
-/// place, by the depth measure of merges: across five scales, above each scale's noise, the finest that
-/// stands out of it first (see FocusDepth). Every pixel of the neighbourhood votes for the frame that its
-/// curve peaks at, with as much weight as its curve is to be trusted; what most agree on is the answer, and
-/// what many others agree on is another. Frames are handed over one by one and not kept: about 15 bytes a
-/// pixel of the part. Not thread-safe.
+/// Which frames are sharpest where, over a whole plane: 8 bytes for four of its pixels. Immutable,
+/// thread-safe.
+class SharpMap {
+  public:
+    /// No frame was asked: nothing is sharp anywhere.
+    SharpMap() = default;
+
+    /// What is sharpest at a place: over the neighbourhood that is seen, weighed towards the place. Every
+    /// pixel of it votes for the frame that its curve peaks at, with as much weight as its curve is to be
+    /// trusted; what most agree on is the answer, and what many others agree on is another.
+    /// @param place     pixels of the plane.   @param reach_px  how far what is looked at reaches from it.
+    SharpFrames at(cv::Point2d place, double reach_px) const;
+
+    /// The same with frames in another order: `order[k]` is the old index of the new k-th.
+    SharpMap reordered(const std::vector<int>& order) const;
+
+  private:
+    friend class SharpMapMaker;
+    cv::Mat1f depth_, trust_;  ///< as DepthField has them; depths count `read_`
+    std::vector<int> read_;    ///< the frames that were asked, in order
+};
+
+/// Makes a map from the frames, handed over one by one and not kept, by the depth measure of merges: across
+/// the scales that show no blur of what lies near by, above each scale's noise, the finest that stands out of
+/// it first (see FocusDepth). About 15 bytes a pixel. Not thread-safe.
+class SharpMapMaker {
+  public:
+    explicit SharpMapMaker(cv::Size plane);
+
+    /// @param frame    its index; they come near to far, those that cannot be read or placed are left out.
+    /// @param luma     of the size of the plane, on a square-root scale (see luma.h) or one much like it.
+    /// @param covered  per row, where the frame has pixels.   @throws BadParameter for another size,
+    /// Cancelled.
+    void add(int frame, const cv::Mat1f& luma, const std::vector<RowSpan>& covered, const Job& job);
+
+    /// @throws Cancelled.
+    SharpMap finish(const Job& job) const;
+
+  private:
+    cv::Size plane_;
+    FocusDepth depth_;
+    std::vector<int> read_;
+};
+
+/// What is sharpest at one place of full-size frames: a SharpMap of what lies around it. Not thread-safe.
 class SharpAtPlace {
   public:
     /// @param place     reference pixels.   @param reach_px  how far what is looked at reaches from it, >= 4.
     /// @throws BadParameter.
     SharpAtPlace(cv::Point2d place, double reach_px);
 
-    /// @param frame  its index; they come near to far, those that cannot be read or placed are left out.
+    /// @param frame  as in SharpMapMaker.
     /// @param patch  what it shows of part_to_judge().   @throws BadParameter for another size, Cancelled.
     void add(int frame, const LinearFrame& patch, const Job& job);
 
@@ -52,8 +91,7 @@ class SharpAtPlace {
     cv::Point2d place_;
     double reach_px_;
     PixelRect part_;
-    FocusDepth depth_;
-    std::vector<int> read_;
+    SharpMapMaker around_;
 };
 
 }  // namespace moorhaze

@@ -65,16 +65,24 @@ QString SnagList::in_words() const {
     if (!walk_.problem().isEmpty()) return walk_.problem();
     if (!walk_.is_known()) return {};
     if (walk_.current()) return text(sentence_of(walk_.snags()[std::size_t(*walk_.current())].snag));
-    if (walk_.snags().empty()) return tr("No doubtful place was found.");
+    if (walk_.snags().empty())
+        return walk_.unseen() == 0
+                   ? tr("No doubtful place was found.")
+                   : tr("No doubtful place is seen in the size that is handed over; %1 are at 100 %.")
+                         .arg(walk_.unseen());
     if (walk_.left() == 0) return tr("All were painted or ignored.");
     const int left = walk_.left(), plain = walk_.plain_left();
     if (left == 1)
         return plain == 1 ? tr("One place to look at.") : tr("One place to look at, a slight one.");
-    return tr("%1 places to look at, %2.")
-        .arg(left)
-        .arg(plain == 0      ? tr("all slight")
-             : plain == left ? tr("all plain")
-                             : tr("%1 of them plain").arg(plain));
+    const QString all = tr("%1 places to look at, %2.")
+                            .arg(left)
+                            .arg(plain == 0      ? tr("all slight")
+                                 : plain == left ? tr("all plain")
+                                                 : tr("%1 of them plain").arg(plain));
+    return walk_.unseen() == 0
+               ? all
+               : all + QLatin1Char(' ') +
+                     tr("%1 more are not seen in the size that is handed over.").arg(walk_.unseen());
 }
 
 void SnagList::refresh() {
@@ -89,7 +97,7 @@ void SnagList::refresh() {
                                   : tr("frame %1").arg(snag.frame);
         const QString state = own.painted      ? tr(" · painted")
                               : own.ignored    ? tr(" · ignored")
-                              : is_plain(snag) ? QString()
+                              : own.is_plain() ? QString()
                                                : tr(" · slight");
         rows.push_back({.key = QString::number(place),
                         .words = tr("%1  %2, %3%4").arg(place + 1).arg(snag_name(snag.kind), where, state),

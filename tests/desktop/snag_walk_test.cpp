@@ -6,6 +6,7 @@
 
 #include <fstream>
 
+#include "core/project/edits.h"
 #include "core/project/project_folder.h"
 #include "desktop/view/main_window.h"
 #include "desktop/view/picture_view.h"
@@ -54,6 +55,41 @@ TEST_CASE("entering Mend finds the places where the edge in depth is wrong", "[d
     const PixelRect& first = walk.snags()[0].snag.area;
     CHECK(first.x < 120 + 24);
     CHECK(first.x + first.width > 120 - 24);
+}
+
+TEST_CASE("what nobody sees in the sizes that are handed over is not listed", "[desktop][snags]") {
+    EdgeSession own;
+    own.go_to_mend();
+    SnagWalk& walk = own.session.snag_walk;
+    const auto all = int(walk.snags().size());
+    CHECK(walk.unseen() == 0);
+    const auto hand_over_at = [&](std::vector<double> percent) {
+        HandOver hand_over = own.session.document.project().hand_over;
+        hand_over.outputs.clear();
+        for (const double size : percent) {
+            Output output;
+            output.size = {SizeWish::percent, size};
+            hand_over.outputs.push_back(output);
+        }
+        own.session.document.edit("sizes", with_hand_over(own.session.document.project(), hand_over));
+    };
+    walk.go_to(0);
+    const Snag stood_at = walk.snags()[0].snag;
+    hand_over_at({12.5});
+    int seen = 0;
+    own.session.document.undo();
+    for (const WalkedSnag& each : walk.snags()) seen += strength_at(each.snag, 0.125) >= kSeenStrength;
+    own.session.document.redo();
+    CHECK(int(walk.snags().size()) == seen);
+    CHECK(seen < all);
+    CHECK(walk.unseen() == all - seen);
+    for (const WalkedSnag& each : walk.snags()) CHECK(each.strength == strength_at(each.snag, 0.125));
+    if (walk.current()) CHECK(walk.snags()[std::size_t(*walk.current())].snag == stood_at);
+    hand_over_at({12.5, 100});  // the largest counts
+    CHECK(int(walk.snags().size()) == all);
+    own.session.document.undo();
+    own.session.document.undo();
+    CHECK(int(walk.snags().size()) == all);
 }
 
 TEST_CASE("the walk goes through what is left, round and back, and past what is ignored",
@@ -205,14 +241,23 @@ TEST_CASE("in the window N goes to the next place, shows it close with its sound
     auto* list = main.findChild<RowList*>("snagList");
     REQUIRE(list);
     int plain = 0;
-    for (const WalkedSnag& own : session.snag_walk.snags()) plain += is_plain(own.snag);
+    for (const WalkedSnag& own : session.snag_walk.snags()) plain += own.is_plain();
     CHECK(session.snag_walk.plain_left() == plain);
     for (int row = 0; row < list->count(); ++row)
         CHECK(list->row(row).words.contains("slight") ==
-              !is_plain(session.snag_walk.snags()[std::size_t(row)].snag));
+              !session.snag_walk.snags()[std::size_t(row)].is_plain());
     CHECK(list->count() == int(session.snag_walk.snags().size()));
     QTest::keyClick(&main, Qt::Key_N);
     REQUIRE(session.snag_walk.current() == 0);
+    // In another order one still stands at the same place, and the list shows it.
+    session.snag_walk.go_to(int(session.snag_walk.snags().size()) - 1);
+    const Snag stood_at = session.snag_walk.snags().back().snag;
+    session.snag_walk.set_by_nearness(true);
+    REQUIRE(session.snag_walk.current());
+    CHECK(session.snag_walk.snags()[std::size_t(*session.snag_walk.current())].snag == stood_at);
+    session.snag_walk.set_by_nearness(false);
+    CHECK(session.snag_walk.current() == int(session.snag_walk.snags().size()) - 1);
+    session.snag_walk.go_to(0);
     wait_until([&] { return main.is_settled(); });
     CHECK(list->current() == 0);
     CHECK(session.sounding.is_open());

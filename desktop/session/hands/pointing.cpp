@@ -31,6 +31,8 @@ void Pointing::point_at(QPointF place, bool sound, const Shown& shown, int patch
         const QPointF share = share_of(place);
         if (const auto frame = culling_.sharpest_at(share.x(), share.y(), pointed_frame(shown)))
             base_.standpoint.set_frame(*frame);
+        else
+            say_none_is_sharp();
     }
     source_follows_ = base_.standpoint.stage() == Stage::mend;
     followed_.reset();
@@ -95,9 +97,7 @@ void Pointing::keep_along(const QList<QPointF>& places, const Shown& shown) {
     }
     if (along.size() > 1) {
         const auto range = culling_.range_along(along, pointed_frame(shown));
-        if (!range)
-            return base_.notices.notify_error(
-                tr("The frames are still being looked at; try again in a moment."));
+        if (!range) return say_none_is_sharp();
         culling_.set_range(*range);
         return base_.notices.notify(
             tr("Frames %1 to %2 have sharp what you drew across, one to spare at each end.")
@@ -105,13 +105,18 @@ void Pointing::keep_along(const QList<QPointF>& places, const Shown& shown) {
                 .arg(range->last + 1));
     }
     const auto frame = culling_.sharpest_at(along[0].x, along[0].y, pointed_frame(shown));
-    if (!frame) return;
+    if (!frame) return say_none_is_sharp();
     const int place = base_.document.place(*frame);
     const FrameRange range = base_.document.series().range;
     const bool near = std::abs(place - range.first) <= std::abs(place - range.last);
     culling_.set_range(near ? FrameRange{place, std::max(place, range.last)}
                             : FrameRange{std::min(place, range.first), place});
     base_.standpoint.set_frame(*frame);
+}
+
+void Pointing::say_none_is_sharp() {
+    if (base_.products.is_looked()) return base_.notices.notify(tr("No frame is sharp there."));
+    base_.notices.notify_error(tr("The frames are still being looked at; try again in a moment."));
 }
 
 void Pointing::next_suggestion() {

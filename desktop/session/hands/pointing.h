@@ -36,6 +36,7 @@ class Pointing : public QObject {
 
   private:
     void limit_here(bool near);
+    void say_none_is_sharp();
     void follow_sounding();
     QPointF share_of(QPointF place) const;  ///< 0..1 across and down
 

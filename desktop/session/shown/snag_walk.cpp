@@ -2,9 +2,12 @@
 #include "desktop/session/shown/snag_walk.h"
 
 #include <algorithm>
+#include <utility>
 
+#include "core/finish/framing.h"
 #include "core/project/edits.h"
 #include "core/project/result_series.h"
+#include "desktop/session/document/shown_finish.h"
 
 namespace moorhaze::desktop {
 
@@ -48,7 +51,8 @@ SnagWalk::SnagWalk(SessionBase& base, QObject* parent)
         if (what.document.series) looked_again_.clear();
         const ProjectResult* result = base_.standpoint.result();
         const auto& mended = what.document.mended;
-        if (what.document.series || (result && std::count(mended.begin(), mended.end(), result->id)))
+        if (what.document.series || what.document.hand_over || what.document.finish ||
+            (result && std::count(mended.begin(), mended.end(), result->id)))
             show_known();
     });
 }
@@ -75,18 +79,13 @@ int SnagWalk::left() const {
 
 int SnagWalk::plain_left() const {
     return int(std::count_if(snags_.begin(), snags_.end(),
-                             [](const WalkedSnag& own) { return own.is_left() && is_plain(own.snag); }));
+                             [](const WalkedSnag& own) { return own.is_left() && own.is_plain(); }));
 }
 
 void SnagWalk::set_by_nearness(bool by_nearness) {
     if (goes_by_nearness_ == by_nearness) return;
     goes_by_nearness_ = by_nearness;
-    const auto stood_at = current_ ? std::optional(snags_[std::size_t(*current_)].snag) : std::nullopt;
     show_known();
-    if (stood_at)
-        for (int place = 0; place < int(snags_.size()); ++place)
-            if (snags_[std::size_t(place)].snag == *stood_at) current_ = place;
-    emit changed();
 }
 
 SharedList<Stroke> SnagWalk::strokes_since() const {
@@ -111,18 +110,50 @@ void SnagWalk::look_again() {
 }
 
 void SnagWalk::show_known() {
+    list_known();
+    emit changed();
+}
+
+/// Of the largest size that the result is handed over at.
+double SnagWalk::delivered_scale() const {
+    double scale = 0;
+    try {
+        const cv::Size kept =
+            kept_of(shown_finish(base_).finish.framing, shown_of_->product.result->area).size();
+        for (const Output& output : base_.document.project().hand_over.outputs)
+            if (!output.is_off)
+                scale = std::max(scale, double(size_of_output(output.size, kept).width) / kept.width);
+    } catch (const BadParameter&) {
+        return 1;  // a crop outside of the picture or no size: handing over says so
+    }
+    return scale > 0 ? scale : 1;
+}
+
+void SnagWalk::list_known() {
     const ProjectResult* result = base_.standpoint.result();
     const MendedResult* of = result ? snags_row_.made_from() : nullptr;
-    if (of ? shown_of_ != *of : shown_of_.has_value()) current_.reset();
+    const bool are_the_same = of ? shown_of_ == *of : !shown_of_;
+    const std::vector<WalkedSnag> before = std::exchange(snags_, {});
+    const auto stays = [&, stood_at = are_the_same ? current_.value_or(-1) : -1](const Snag& snag) {
+        return stood_at >= 0 && snag == before[std::size_t(stood_at)].snag;
+    };
+    current_.reset();
     shown_of_ = of ? std::optional(*of) : std::nullopt;
-    snags_.clear();
+    unseen_ = 0;
     if (of) {
         const MergePlanes planes = planes_of(*of->product.result, of->product.plane->series);
         const SharedList<Stroke> since = strokes_since();
-        for (const Snag& snag : goes_by_nearness_ ? nearest_next(*snags_row_.value()) : *snags_row_.value())
-            snags_.push_back({snag, is_ignored(snag, result->ignored), is_painted(snag, since, planes)});
+        const double scale = delivered_scale();
+        std::vector<Snag> seen = *snags_row_.value();
+        unseen_ = int(
+            std::erase_if(seen, [&](const Snag& snag) { return strength_at(snag, scale) < kSeenStrength; }));
+        if (goes_by_nearness_) seen = nearest_next(std::move(seen));
+        for (const Snag& snag : seen)
+            snags_.push_back({snag, is_ignored(snag, result->ignored), is_painted(snag, since, planes),
+                              strength_at(snag, scale)});
     }
-    emit changed();
+    for (int place = 0; place < int(snags_.size()); ++place)
+        if (stays(snags_[std::size_t(place)].snag)) current_ = place;
 }
 
 QString SnagWalk::why_not() const {

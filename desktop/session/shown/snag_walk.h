@@ -12,7 +12,9 @@ struct WalkedSnag {
     Snag snag;
     bool ignored = false;  ///< the person looked and left it
     bool painted = false;  ///< most of its worst spot comes from strokes now
+    double strength = 0;   ///< at the largest size that is handed over
     bool is_left() const { return !ignored && !painted; }
+    bool is_plain() const { return strength >= kPlainStrength; }
 };
 
 /// The doubtful places of the result shown, found beside the interface when Mend is entered, and the person's
@@ -26,6 +28,8 @@ class SnagWalk : public QObject {
     const std::vector<WalkedSnag>& snags() const { return snags_; }
     int left() const;        ///< neither ignored nor painted
     int plain_left() const;  ///< of these, those that are seen at once
+    /// How many are not listed because nobody sees them in the sizes that are handed over.
+    int unseen() const { return unseen_; }
     /// True when the places of the result shown are known.
     bool is_known() const { return snags_row_.value() != nullptr; }
     bool is_looking() const {
@@ -62,7 +66,9 @@ class SnagWalk : public QObject {
     using Snags = std::vector<Snag>;
     tl::expected<MendedResult, Why> inputs() const;
     SharedList<Stroke> strokes_since() const;
+    double delivered_scale() const;
     void show_known();
+    void list_known();
     void step(int by);
 
     SessionBase& base_;
@@ -71,6 +77,7 @@ class SnagWalk : public QObject {
     Derived<MendedResult, Snags> snags_row_;
     std::optional<MendedResult> shown_of_;  ///< what the snags were found in
     std::vector<WalkedSnag> snags_;
+    int unseen_ = 0;
     std::optional<int> current_;
     bool goes_by_nearness_ = false;
 };

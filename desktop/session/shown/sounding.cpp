@@ -81,9 +81,9 @@ void Sounding::close() {
 void Sounding::drop(QPointF place, int patch_px, PlanePtr plane) {
     const cv::Size size = plane->series.size();
     if (place.x() < 0 || place.y() < 0 || place.x() >= size.width || place.y() >= size.height) return close();
-    SoundedPlace asked{base_.document.id(), plane, place, patch_px, kPatches, {}, 0, {}};
+    SoundedPlace asked{base_.document.id(), plane, place, patch_px, 0, {}, 0, {}};
     asked.expected = sharpest_by_merge(plane, place);
-    if (!asked.expected) asked.expected = sharpest_by_profile(*plane, place);
+    if (!asked.expected) asked.expected = sharpest_by_looking(*plane, place);
     const int count = plane->series.count();
     asked.middle = int(index_of(plane->series, asked.expected ? *asked.expected
                                                               : base_.standpoint.frame().value_or(FrameId{}))
@@ -94,7 +94,6 @@ void Sounding::drop(QPointF place, int patch_px, PlanePtr plane) {
         asked.numbers.push_back(number < 0 ? i + 1 : number + 1);
     }
     // Room is left for the results that could be painted from.
-    asked.patches = 0;
     asked_ = asked;
     const auto others = result_inputs();
     asked_->patches = std::min(kPatches - int(others ? others->patches.size() : 0), count);
@@ -147,21 +146,30 @@ std::optional<FrameId> Sounding::other_sharp_frame() const {
     return judged && judged->size() > 1 ? std::optional((*judged)[1]) : std::nullopt;
 }
 
-std::optional<FrameId> Sounding::sharpest_by_profile(const Plane& plane, QPointF place) const {
+/// By the previews, which lie over each other roughly; before those are there by the profiles.
+std::optional<FrameId> Sounding::sharpest_by_looking(const Plane& plane, QPointF place) const {
     const Looked* looked = base_.products.looked();
     if (!looked) return std::nullopt;
     const cv::Size size = plane.series.size();
+    const auto share_in = [&](std::size_t index) {
+        const cv::Vec3d own = plane.geometry.frames[index].matrix.inv() * cv::Vec3d(place.x(), place.y(), 1);
+        return cv::Point2d((own[0] / own[2] + 0.5) / size.width, (own[1] / own[2] + 0.5) / size.height);
+    };
+    const auto shown = index_of(plane.series, base_.standpoint.frame().value_or(FrameId{}));
+    if (looked->quick && shown) {
+        const cv::Point2d share = share_in(*shown);
+        const auto sharp =
+            looked->quick->sharp_at(share.x, share.y, base_.document.place(plane.series.frames[*shown].id));
+        if (!sharp.frames.empty()) return base_.document.id_at(sharp.frames[0].frame);
+    }
     std::optional<FrameId> best;
     float most = -1;
     for (int i = 0; i < plane.series.count(); ++i) {
         const Frame& frame = plane.series.frames[std::size_t(i)];
         const int number = base_.document.place(frame.id);
         if (number < 0 || number >= int(looked->profiles.size()) || !frame.used) continue;
-        const cv::Vec3d own =
-            plane.geometry.frames[std::size_t(i)].matrix.inv() * cv::Vec3d(place.x(), place.y(), 1);
-        const float value =
-            sharpness_at(looked->profiles[std::size_t(number)], (own[0] / own[2] + 0.5) / size.width,
-                         (own[1] / own[2] + 0.5) / size.height);
+        const cv::Point2d share = share_in(std::size_t(i));
+        const float value = sharpness_at(looked->profiles[std::size_t(number)], share.x, share.y);
         if (value > most) most = value, best = frame.id;
     }
     return best;

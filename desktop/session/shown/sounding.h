@@ -43,7 +43,7 @@ class Sounding : public QObject {
     /// In Mend: the newest other results, as far as they are at hand.
     const std::vector<ResultPatch>& results() const;
     /// The sharpest frame here: measured once all patches are there, before that by the merge's depth or the
-    /// profile; none where no frame is sharp.
+    /// previews; none where no frame is sharp.
     std::optional<FrameId> sharpest_frame() const;
     /// Where two depths meet: the frame of the other one; measured.
     std::optional<FrameId> other_sharp_frame() const;
@@ -66,7 +66,7 @@ class Sounding : public QObject {
     };
     tl::expected<SoundedPlace, Why> inputs() const;
     tl::expected<AskedResults, Why> result_inputs() const;
-    std::optional<FrameId> sharpest_by_profile(const Plane& plane, QPointF place) const;
+    std::optional<FrameId> sharpest_by_looking(const Plane& plane, QPointF place) const;
     std::optional<FrameId> sharpest_by_merge(const PlanePtr& plane, QPointF place) const;
     const Heard& heard() const;
 

@@ -86,9 +86,11 @@ int Culling::shown_place(std::optional<FrameId> shown) const {
 std::optional<FrameId> Culling::sharpest_at(double across, double down, std::optional<FrameId> shown) const {
     const Looked* looked = base_.products.looked();
     if (!looked) return std::nullopt;
-    if (looked->quick)
-        if (const int place = looked->quick->sharpest_at(across, down, shown_place(shown)); place >= 0)
-            return base_.document.id_at(place);
+    if (looked->quick) {
+        const SharpFrames sharp = looked->quick->sharp_at(across, down, shown_place(shown));
+        return sharp.frames.empty() ? std::nullopt
+                                    : std::optional(base_.document.id_at(sharp.frames[0].frame));
+    }
     // While frames are still being shot there are only profiles.
     std::optional<FrameId> best;
     float most = -1;

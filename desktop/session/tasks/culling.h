@@ -20,7 +20,8 @@ class Culling : public QObject {
     void turn_round();
     void move_frame(FrameId frame, int by);
 
-    /// The frame that is sharpest at a place (0..1 across and down); nothing if that is not known.
+    /// The frame that is sharpest at a place (0..1 across and down); nothing where none is, or where that is
+    /// not known yet.
     /// @param shown  the frame that the place was pointed at in; none: the reference plane.
     std::optional<FrameId> sharpest_at(double across, double down, std::optional<FrameId> shown) const;
     /// The range that has sharp what lies along a line of places, with a frame to spare at both ends.

@@ -135,6 +135,28 @@ TEST_CASE("places next to each other are one snag, more than are asked for are n
     CHECK(planted.found({.most = 1}).size() == 1);
 }
 
+TEST_CASE("made smaller, fine faults fade and broad ones stay", "[mend][snags]") {
+    Planted planted({150, 150, 150});
+    const cv::Rect broad(40, 40, 64, 64);
+    planted.paint(broad, 162);
+    for (int x = 200; x < 260; x += 2) planted.paint({x, 140, 1, 60}, x % 4 == 0 ? 220 : 70);
+    const std::vector<Snag> snags = planted.found();
+    REQUIRE(snags.size() == 2);
+    const Snag &fine = snags[0], &smooth = snags[1];
+    CHECK((smooth.area & broad).area() > 0.8 * broad.area());
+    CHECK(strength_at(fine, 1) == fine.strength);
+    CHECK(strength_at(fine, 1.5) == fine.strength);
+    CHECK(strength_at(fine, 1 / 4.0) < 0.2 * fine.strength);
+    CHECK(strength_at(fine, 1 / 4.0) < kSeenStrength);
+    CHECK(strength_at(smooth, 1 / 4.0) == Approx(smooth.strength).epsilon(0.1));
+    CHECK(strength_at(smooth, 1 / 100.0) == smooth.strength_smaller[2]);
+    for (const Snag& snag : snags) {  // between two sizes it lies between
+        const double at = strength_at(snag, 0.35);
+        CHECK(at <= std::max(strength_at(snag, 0.5), strength_at(snag, 0.25)));
+        CHECK(at >= std::min(strength_at(snag, 0.5), strength_at(snag, 0.25)));
+    }
+}
+
 TEST_CASE("by nearness the walk begins with the strongest and goes on to whatever is near", "[mend][snags]") {
     const auto at = [](int x, int y, double strength) {
         Snag snag;
@@ -148,8 +170,6 @@ TEST_CASE("by nearness the walk begins with the strongest and goes on to whateve
     for (const Snag& snag : nearest_next(by_strength)) walked.push_back(snag.place.x);
     CHECK(walked == std::vector<int>{500, 480, 40, 20, 0, 1000});
     CHECK(nearest_next({}).empty());
-    CHECK(is_plain(by_strength[0]));
-    CHECK_FALSE(is_plain(by_strength[4]));
 }
 
 TEST_CASE("snags are the same for any number of threads, and of a part of the plane", "[mend][snags]") {

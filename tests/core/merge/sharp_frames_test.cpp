@@ -7,6 +7,7 @@
 #include <random>
 
 #include "core/focus/focus_marks.h"
+#include "core/picture/luma.h"
 #include "tests/support/textured.h"
 
 using namespace moorhaze;
@@ -85,6 +86,40 @@ TEST_CASE("where two depths meet both frames are named", "[merge][focus]") {
         CHECK(named.frames[0].certainty >= named.frames[1].certainty);
     }
     CHECK(stack.at({100, 150}).frames.size() == 1);  // far off there is one depth only
+}
+
+TEST_CASE("a map of a whole plane says what the place alone says, in any order of the frames",
+          "[merge][focus]") {
+    SharpStack stack;
+    stack.left = 3, stack.right = 11, stack.line = 200;
+    const PixelRect plane(0, 0, 400, 260);
+    SharpMapMaker maker(plane.size());
+    for (int frame = 0; frame < kFramesOfStack; ++frame) {
+        if (frame == 5) continue;  // could not be read
+        const LinearFrame own = stack.patch(frame, plane);
+        maker.add(frame, perceptual_luma(own.pixels, {}), own.covered, {});
+    }
+    const SharpMap map = maker.finish({});
+    // Turned round, and with two frames that lie far apart exchanged.
+    std::vector<int> turned(kFramesOfStack), mixed(kFramesOfStack);
+    for (int k = 0; k < kFramesOfStack; ++k) turned[std::size_t(k)] = kFramesOfStack - 1 - k;
+    for (int k = 0; k < kFramesOfStack; ++k) mixed[std::size_t(k)] = k == 3 ? 14 : k == 14 ? 3 : k;
+    const SharpMap other = map.reordered(turned), exchanged = map.reordered(mixed);
+    for (const cv::Point place : {cv::Point(110, 130), {150, 140}, {250, 120}, {290, 130}}) {
+        INFO(place);
+        const int sharp = place.x < stack.line ? stack.left : stack.right;
+        const SharpFrames here = map.at(place, 10);
+        REQUIRE(here.frames.size() == 1);
+        CHECK(std::abs(here.frames[0].frame - sharp) <= 1);
+        CHECK(here.shares.size() == kFramesOfStack - 1);
+        CHECK(other.at(place, 10).frames[0].frame == kFramesOfStack - 1 - here.frames[0].frame);
+        CHECK(mixed[std::size_t(exchanged.at(place, 10).frames[0].frame)] == here.frames[0].frame);
+    }
+    CHECK(map.at({200, 130}, 10).frames.size() == 2);
+    CHECK(map.at({1000, -500}, 10).frames.empty());
+    CHECK(SharpMap().at({10, 10}, 10).frames.empty());
+    CHECK(SharpMap().reordered({1, 0}).at({10, 10}, 10).frames.empty());
+    CHECK_THROWS_AS(maker.add(15, cv::Mat1f(3, 3), {}, {}), BadParameter);
 }
 
 TEST_CASE("where nothing but noise is seen no frame is named, however strong it is", "[merge][focus]") {
