@@ -33,7 +33,7 @@ struct MergeArguments {
     int memory_mb = 0;
     FinishOptions finish;
     bool no_align = false, no_crop = false, keep_flagged = false, overwrite = false, no_glare_guard = false,
-         unveil = false, no_grain_guard = false;
+         no_grain_guard = false, no_unveil = false;
 };
 
 /// What is merged: frames with nothing decided yet, or a project with all that a person decided.
@@ -93,8 +93,8 @@ Project with_options(Project project, const MergeArguments& arguments) {
     if (arguments.trust_floor) choice.settings.trust_floor = *arguments.trust_floor;
     if (arguments.backdrop) choice.backdrop = frame_numbered(*arguments.backdrop, project, "--backdrop");
     if (arguments.no_glare_guard) choice.settings.glare_guard = false;
-    if (arguments.unveil) choice.settings.unveil = true;
     if (arguments.no_grain_guard) choice.settings.grain_guard = false;
+    if (arguments.no_unveil) choice.settings.unveil = false;
     return with_merge(project, choice);
 }
 
@@ -296,8 +296,8 @@ CLI::App* add_merge(CLI::App& app, const Common& common) {
                       "Pyramid and woven: don't hold them within the frames");
     command->add_flag("--no-grain-guard", arguments->no_grain_guard,
                       "Woven and pyramid: choose detail even where it hardly stands out of the noise");
-    command->add_flag("--unveil", arguments->unveil,
-                      "Take the blur of near things off what lies behind them; two to four times the time");
+    command->add_flag("--no-unveil", arguments->no_unveil,
+                      "Leave the blur of near things on what lies behind them; less time");
     command
         ->add_option("--memory", arguments->memory_mb,
                      "Megabytes to keep within: less is slower, strip after strip; without it one piece")

@@ -126,14 +126,19 @@ class GrownDepth {
     cv::Mat1f whole_;
 };
 
+/// What unveiling a merge takes, all told.
+double bytes_to_unveil(const MergeTask& task) {
+    return kProcessBytes + kResultBytes * double(task.area.area()) + decoded_bytes(task.series) +
+           unveiling_bytes(task.area.size(), int(task.frames.size()));
+}
+
 }  // namespace
 
 std::size_t bytes_to_spare(const MergeMethod& method, const MergeTask& task, std::size_t bytes) {
     const double pixels = double(task.area.area());
     double needed = kProcessBytes + kKept * (decoded_bytes(task.series) + method.bytes_per_px * pixels);
     if (task.settings.unveil && method.uses.unveil)
-        needed = std::max(needed, kProcessBytes + kResultBytes * pixels + decoded_bytes(task.series) +
-                                      unveiling_bytes(task.area.size(), int(task.frames.size())));
+        needed = std::max(needed, bytes_to_unveil(task));
     return double(bytes) > needed ? std::size_t(double(bytes) - needed) : 0;
 }
 
@@ -208,14 +213,17 @@ MergeResult merged_within(const MergeMethod& method, const MergeTask& task, cons
 MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
                          const Job& job) {
     if (!task.settings.unveil || !method.uses.unveil) return merged_within(method, task, context, job);
-    const double needed = kProcessBytes + kResultBytes * double(task.area.area()) +
-                          decoded_bytes(task.series) +
-                          unveiling_bytes(task.area.size(), int(task.frames.size()));
-    if (task.memory_bytes > 0 && double(task.memory_bytes) < needed)
-        throw BadParameter("unveiling at this size needs at least " +
-                           std::to_string(long(std::ceil(needed / kMegabyte))) +
-                           " MB of memory; allow more, or switch it off");
-    constexpr double kMerging = 0.5;
+    constexpr double kMerging = 0.7;
+    const double needed = bytes_to_unveil(task);
+    if (task.memory_bytes > 0 && double(task.memory_bytes) < needed) {
+        MergeResult result = merged_within(method, task, context, job);
+        result.settings.unveil = false;
+        result.problems.push_back({-1, "the blur of near things was left on what lies behind them: to take it "
+                                       "off at this size needs " +
+                                           std::to_string(long(std::ceil(needed / kMegabyte))) +
+                                           " MB of memory"});
+        return result;
+    }
     MergeResult result = merged_within(method, task, context, job.part(0, kMerging));
     AlignedFrames frames(task.series, task.geometry, task.frames, task.area,
                          reader_of(task.series, context.shelf));

@@ -29,9 +29,10 @@ std::size_t bytes_to_spare(const MergeMethod& method, const MergeTask& task, std
 /// frames read anew. What only the whole picture tells (noise, moved parts) is found out in a pass of its own
 /// then, so that strips decide alike. The same pixels for any number of threads; for another memory they
 /// differ where strips meet by what coarse detail from beyond the margin would change, hardly above rounding.
-/// Unveiled afterwards where the settings ask for it (see unveil.h): in one piece.
+/// Unveiled afterwards where the settings ask for it (see unveil.h), in one piece; where the memory is too
+/// small for that the result's settings and a problem say so.
 /// @param context  a statistics in it saves that pass.
-/// @throws as the method; BadParameter as plan_strips, and where the memory is too small for unveiling.
+/// @throws as the method; BadParameter as plan_strips.
 MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
                          const Job& job);
 

@@ -5,7 +5,10 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/merge/blur_growth.h"
 #include "core/merge/depth_layers.h"
+#include "core/merge/frame_stack.h"
+#include "core/merge/highlights.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -16,8 +19,11 @@ constexpr double kWorkPixels = 1.5e6, kStackBytes = 1e9;
 constexpr float kGuideSigma = 0.047f;        // likeness of colours in the guide, of roots of light 0..1
 constexpr int kReaches[] = {24, 16, 12, 8};  // working px
 constexpr float kEdge = 2.5f;                // frames between depths that meet
-constexpr int kLeastNearer = 3;  // frames: layers nearer by less are not told from the place's own
-constexpr float kFrames = 1.5f;  // frames before and after the place's depth that make it
+constexpr int kLeastNearer = 3;     // frames: layers nearer by less are not told from the place's own
+constexpr float kFrames = 1.5f;     // frames before and after the place's depth that make it
+constexpr float kBlack = 0.01f;     // of linear light: what noise makes of black
+constexpr double kNoiseEvened = 2;  // working px, sigma
+constexpr int kWrongReach = 4;      // working px
 constexpr float kLeastSeen = 0.25f, kUnveiled = 0.98f;
 constexpr float kLooksOn = 8;       // frames: so far from the place's depth renderings are compared
 constexpr float kOwnWeight = 0.3f;  // of the frames that made the place
@@ -32,31 +38,9 @@ bool is_clipped(const cv::Vec3f& light) {
     return std::max({light[0], light[1], light[2]}) > kClipped;
 }
 
-/// All frames at the working size: square roots of linear light, 16 bit.
-struct Stack {
-    std::vector<cv::Mat> frames;  ///< CV_16UC3; empty where a frame could not be read
-    double shrink = 1;            ///< pixels of the target per working pixel
-
-    int count() const { return int(frames.size()); }
-    cv::Mat3f light(int place) const {
-        cv::Mat3f made;
-        frames[std::size_t(place)].convertTo(made, CV_32F, 1 / 65535.0);
-        cv::multiply(made, made, made);
-        return made;
-    }
-};
-
-cv::Mat roots_of(const cv::Mat3f& light) {
-    cv::Mat roots;
-    cv::sqrt(cv::max(light, 0), roots);
-    cv::Mat made;
-    roots.convertTo(made, CV_16U, 65535);
-    return made;
-}
-
 /// Where depths meet: in the frame of the nearest depth around, the near thing is crisp and the far one
 /// smooth. The median of depth, weighted by likeness in that frame, lays depth's edge onto the thing's.
-cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const Stack& stack, const Job& job) {
+cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const FrameStack& stack, const Job& job) {
     const int last = stack.count() - 1;
     cv::Mat1f now = depth.clone();
     const auto steps = double(std::size(kReaches));
@@ -100,65 +84,6 @@ cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const Stack& stack, const Job
     return now;
 }
 
-/// How much the disc's radius grows from frame to frame, working px; 0 where it cannot be told. Textured
-/// places of one depth, spread by discs of several sizes, are compared with frames some steps away.
-float growth_of_blur(const cv::Mat3f& merged, const cv::Mat1f& depth, const Stack& stack, const Job& job) {
-    constexpr int kSide = 40, kMostPlaces = 60;
-    constexpr float kRadii[] = {0.6f, 0.8f, 1.0f, 1.3f, 1.6f, 2.0f, 2.5f, 3.0f, 3.7f, 4.5f, 5.5f, 6.7f, 8.0f};
-    struct Place {
-        cv::Rect box;
-        float depth;
-        double texture;
-    };
-    std::vector<Place> places;
-    for (int y = 0; y + kSide <= depth.rows; y += kSide / 2)
-        for (int x = 0; x + kSide <= depth.cols; x += kSide / 2) {
-            const cv::Rect box(x, y, kSide, kSide);
-            double least = 0, most = 0;
-            cv::minMaxLoc(depth(box), &least, &most);
-            if (most - least > 1.5) continue;
-            cv::Mat1f luma;
-            cv::cvtColor(merged(box), luma, cv::COLOR_RGB2GRAY);
-            cv::Mat1f smooth;
-            cv::GaussianBlur(luma, smooth, {}, 2);
-            const double texture = cv::norm(luma, smooth, cv::NORM_L2SQR) / double(luma.total());
-            places.push_back({box, float((least + most) / 2), texture});
-        }
-    std::stable_sort(places.begin(), places.end(),
-                     [](const Place& one, const Place& other) { return one.texture > other.texture; });
-    if (places.size() > kMostPlaces) places.resize(kMostPlaces);
-    std::vector<float> found;
-    for (const Place& own : places) {
-        job.checkpoint();
-        // Of the frames at the side with more of them: where the radius is one of the middle ones.
-        for (const int side : {-1, 1})
-            for (const int steps : {3, 5, 8}) {
-                const int frame = int(std::lround(own.depth)) + side * steps;
-                if (frame < 0 || frame >= stack.count() || stack.frames[std::size_t(frame)].empty()) continue;
-                const int rim = 12;
-                const cv::Rect inner(rim, rim, kSide - 2 * rim, kSide - 2 * rim);
-                const cv::Mat3f shot = stack.light(frame)(own.box)(inner);
-                std::vector<double> off;
-                for (const float radius : kRadii) {
-                    const cv::Mat blurred = spread(merged(own.box), radius);
-                    off.push_back(cv::norm(blurred(inner), shot, cv::NORM_L2SQR));
-                }
-                const auto least = std::min_element(off.begin(), off.end()) - off.begin();
-                if (least == 0 || least + 1 == std::ptrdiff_t(off.size())) continue;
-                // A parabola through the three around it, on the scale of the radii's logarithms.
-                const double a = off[std::size_t(least - 1)], b = off[std::size_t(least)],
-                             c = off[std::size_t(least + 1)];
-                const double shift = a + c - 2 * b > 0 ? (a - c) / (2 * (a + c - 2 * b)) : 0;
-                const double between = std::log(kRadii[least + 1] / kRadii[least - 1]) / 2;
-                const float distance = std::abs(own.depth - float(frame));
-                found.push_back(float(kRadii[least] * std::exp(shift * between)) / distance);
-            }
-    }
-    if (found.size() < 12) return 0;
-    std::nth_element(found.begin(), found.begin() + std::ptrdiff_t(found.size() / 2), found.end());
-    return found[found.size() / 2];
-}
-
 /// The veil before a place in a frame: its light, and what it leaves free.
 struct Veil {
     cv::Mat3f light;
@@ -190,7 +115,7 @@ struct Behind {
 
 /// What lies behind, by least squares over the frames next to each place's depth.
 Behind behind_veils(const cv::Mat3f& merged, const cv::Mat1f& depth, const std::vector<DepthLayer>& layers,
-                    const Stack& stack, float growth, const Job& job) {
+                    const FrameStack& stack, float growth, const Job& job) {
     cv::Mat3f numerator(depth.size(), cv::Vec3f());
     cv::Mat1f total(depth.size(), 0.0f), denominator(depth.size(), 0.0f), least(depth.size(), 1.0f);
     for (int frame = 0; frame < stack.count(); ++frame) {
@@ -211,23 +136,36 @@ Behind behind_veils(const cv::Mat3f& merged, const cv::Mat1f& depth, const std::
         });
     }
     Behind made{merged.clone(), cv::Mat1b(depth.size(), uchar(0))};
+    cv::Mat3f raw(depth.size(), cv::Vec3f());
     for_rows(depth.rows, {}, [&](int y) {
         for (int x = 0; x < depth.cols; ++x) {
             if (total(y, x) <= 0 || least(y, x) <= kLeastSeen || least(y, x) >= kUnveiled) continue;
             made.found(y, x) = 255;
-            for (int c = 0; c < 3; ++c)
-                made.light(y, x)[c] =
-                    std::clamp(numerator(y, x)[c] / std::max(denominator(y, x), 1e-6f), 0.0f, 1.0f);
+            raw(y, x) = numerator(y, x) / std::max(denominator(y, x), 1e-6f);
+            for (int c = 0; c < 3; ++c) made.light(y, x)[c] = std::clamp(raw(y, x)[c], 0.0f, 1.0f);
         }
     });
+    // Nothing is darker than black: where that comes out more veil was taken off than there is, and right
+    // beside it probably, too.
+    cv::GaussianBlur(raw, raw, {}, kNoiseEvened);
+    cv::Mat1b wrong(depth.size(), uchar(0));
+    for_rows(depth.rows, {}, [&](int y) {
+        for (int x = 0; x < depth.cols; ++x) {
+            const cv::Vec3f& own = raw(y, x);
+            if (made.found(y, x) && std::min({own[0], own[1], own[2]}) < -kBlack) wrong(y, x) = 255;
+        }
+    });
+    cv::dilate(wrong, wrong,
+               cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * kWrongReach + 1, 2 * kWrongReach + 1}));
+    made.found.setTo(0, wrong);
     return made;
 }
 
 /// How far the frames as they are rendered from each candidate lie from those shot, gathered around each
 /// place.
 std::vector<cv::Mat1f> residuals_of(const std::vector<cv::Mat3f>& candidates, const cv::Mat1f& depth,
-                                    const std::vector<DepthLayer>& layers, const Stack& stack, float growth,
-                                    const Job& job) {
+                                    const std::vector<DepthLayer>& layers, const FrameStack& stack,
+                                    float growth, const Job& job) {
     std::vector<cv::Mat1f> residuals;
     for (std::size_t j = 0; j < candidates.size(); ++j) residuals.emplace_back(depth.size(), 0.0f);
     for (int frame = 0; frame < stack.count(); ++frame) {
@@ -273,17 +211,9 @@ std::vector<cv::Mat1f> residuals_of(const std::vector<cv::Mat3f>& candidates, co
     return residuals;
 }
 
-/// A plane of the target at the working size; every place the mean of what it stands for.
-cv::Mat to_working(const cv::Mat& plane, cv::Size size, int how) {
-    if (plane.size() == size) return plane;
-    cv::Mat made;
-    cv::resize(plane, made, size, 0, 0, how);
-    return made;
-}
-
 /// At half the size, by which renderings are compared at a quarter of the price.
 struct Halved {
-    Stack stack;
+    FrameStack stack;
     cv::Mat1f depth;
     std::vector<DepthLayer> layers;
 };
@@ -294,7 +224,7 @@ cv::Mat half_of(const cv::Mat& own) {
     return half;
 }
 
-Halved halved(const Stack& stack, const cv::Mat1f& depth) {
+Halved halved(const FrameStack& stack, const cv::Mat1f& depth) {
     Halved made;
     made.stack.frames.resize(stack.frames.size());
     for_rows(stack.count(), {}, [&](int place) {
@@ -318,7 +248,7 @@ cv::Mat3f laid_over(const cv::Mat3f& below, const cv::Mat3f& above, const cv::Ma
 
 /// Where what lies behind is taken: 0..1.   @param may  255 where it was found and nothing forbids it.
 cv::Mat1f taken_where(const cv::Mat3f& merged, const Behind& behind, const cv::Mat1b& may,
-                      const cv::Mat1f& depth, const Stack& stack, float growth, const Job& job) {
+                      const cv::Mat1f& depth, const FrameStack& stack, float growth, const Job& job) {
     cv::Mat1f wanted;
     may.convertTo(wanted, CV_32F, 1 / 255.0);
     const Halved small = halved(stack, depth);
@@ -347,20 +277,6 @@ cv::Size working_size(cv::Size target, int frames) {
     const double scale = std::min(1.0, std::sqrt(most / double(target.area())));
     return {std::max(2, int(std::lround(target.width * scale))),
             std::max(2, int(std::lround(target.height * scale)))};
-}
-
-Stack stack_of(AlignedFrames& frames, cv::Size size, std::vector<FrameProblem>& problems, const Job& job) {
-    Stack stack;
-    stack.shrink = double(frames.target().width) / size.width;
-    for (int place = 0; place < frames.count(); ++place) {
-        job.checkpoint(double(place) / frames.count());
-        const auto own = frames.load(place, job.quiet());
-        if (own)
-            stack.frames.push_back(roots_of(to_working(own->pixels, size, cv::INTER_AREA)));
-        else
-            problems.push_back(own.error()), stack.frames.emplace_back();
-    }
-    return stack;
 }
 
 /// Numbers of the series' frames, from 1, as places among the frames merged, from 0. Unknown ones are the
@@ -392,60 +308,116 @@ cv::Mat1f places_of(const cv::Mat1f& numbers, const AlignedFrames& frames) {
     return places;
 }
 
+/// A plane of the working size, read at places of the target: linearly between its pixels.
+class Enlarged {
+  public:
+    Enlarged(cv::Size from, cv::Size to)
+        : from_(from),
+          across_(float(from.width) / float(to.width)),
+          down_(float(from.height) / float(to.height)) {}
+
+    template <class Value>
+    Value at(const cv::Mat_<Value>& plane, int x, int y) const {
+        const float u = std::clamp((float(x) + 0.5f) * across_ - 0.5f, 0.0f, float(from_.width - 1)),
+                    v = std::clamp((float(y) + 0.5f) * down_ - 0.5f, 0.0f, float(from_.height - 1));
+        const int left = int(u), top = int(v), right = std::min(left + 1, from_.width - 1),
+                  bottom = std::min(top + 1, from_.height - 1);
+        const float part = u - float(left), lower = v - float(top);
+        return (plane(top, left) * (1 - part) + plane(top, right) * part) * (1 - lower) +
+               (plane(bottom, left) * (1 - part) + plane(bottom, right) * part) * lower;
+    }
+
+  private:
+    cv::Size from_;
+    float across_, down_;
+};
+
+/// In each row of the target, the columns between which places are taken.
+std::vector<RowSpan> spans_taken(const cv::Mat1f& taken, cv::Size target) {
+    const double across = double(target.width) / taken.cols, down = double(target.height) / taken.rows;
+    std::vector<RowSpan> spans(std::size_t(target.height), RowSpan{target.width, 0});
+    for (int y = 0; y < taken.rows; ++y) {
+        int first = 0, last = taken.cols - 1;
+        while (first < taken.cols && !(taken(y, first) > 0)) ++first;
+        if (first == taken.cols) continue;
+        while (!(taken(y, last) > 0)) --last;
+        // A pixel is read as far as its neighbours' middles.
+        const int left = std::max(0, int((first - 1) * across)),
+                  right = std::min(target.width, int(std::ceil((last + 2) * across)));
+        for (int row = std::max(0, int((y - 1) * down));
+             row < std::min(target.height, int(std::ceil((y + 2) * down))); ++row) {
+            RowSpan& own = spans[std::size_t(row)];
+            own = {std::min(own.begin, left), std::max(own.end, right)};
+        }
+    }
+    return spans;
+}
+
+/// True when a frame made places that are taken.
+bool makes_any(int frame, const cv::Mat1f& depth, const cv::Mat1f& taken) {
+    for (int y = 0; y < depth.rows; ++y)
+        for (int x = 0; x < depth.cols; ++x)
+            if (taken(y, x) > 0 && std::abs(depth(y, x) - float(frame)) < kFrames + 1) return true;
+    return false;
+}
+
 /// Full size: what lies behind, by the veils of the working size, and put in where it is taken.
 void put_in(MergeResult& result, AlignedFrames& frames, const cv::Mat3f& merged, const cv::Mat1f& depth,
             const std::vector<DepthLayer>& layers, const cv::Mat1f& taken, float growth, const Job& job) {
     const cv::Size size = result.picture.pixels.size();
-    const auto full = [&](const auto& plane) {
-        std::decay_t<decltype(plane)> made;
-        cv::resize(plane, made, size, 0, 0, cv::INTER_LINEAR);
-        return made;
-    };
-    const cv::Mat1f share = full(taken), places = full(depth);
+    const Enlarged enlarged(depth.size(), size);
+    const std::vector<RowSpan> spans = spans_taken(taken, size);
     cv::Mat3f numerator(size, cv::Vec3f());
     cv::Mat1f denominator(size, 0.0f);
     for (int frame = 0; frame < frames.count(); ++frame) {
         job.checkpoint(double(frame) / frames.count());
+        if (!makes_any(frame, depth, taken)) continue;
         const Outcome<WarpedFrame> own = frames.open(frame);
         if (!own) continue;
         const Veil veil = veil_in(frame, layers, merged, growth);
-        const cv::Mat3f light = full(veil.light);
-        const cv::Mat1f seen = full(veil.seen);
         for_rows(size.height, {}, [&](int y) {
-            const auto wants = [&](int x) {
-                return share(y, x) > 0 && std::abs(places(y, x) - float(frame)) < kFrames;
+            const auto weight_at = [&](int x) {
+                return enlarged.at(taken, x, y) > 0
+                           ? kFrames - std::abs(enlarged.at(depth, x, y) - float(frame))
+                           : 0;
             };
-            int first = 0, end = size.width;
-            while (first < end && !wants(first)) ++first;
-            while (end > first && !wants(end - 1)) --end;
-            if (first == end) return;
+            auto [first, end] = spans[std::size_t(y)];
+            while (first < end && !(weight_at(first) > 0)) ++first;
+            while (end > first && !(weight_at(end - 1) > 0)) --end;
+            if (first >= end) return;
             const cv::Mat3f shot = own->light(cv::Rect(first, y, end - first, 1));
             for (int x = first; x < end; ++x) {
-                if (!wants(x) || is_clipped(shot(0, x - first))) continue;
-                const float weight = (kFrames - std::abs(places(y, x) - float(frame))) * seen(y, x);
-                denominator(y, x) += weight * seen(y, x);
-                numerator(y, x) += weight * (shot(0, x - first) - light(y, x));
+                const cv::Vec3f& light = shot(0, x - first);
+                const float near = weight_at(x);
+                if (!(near > 0) || is_clipped(light)) continue;
+                const float seen = enlarged.at(veil.seen, x, y), weight = near * seen;
+                denominator(y, x) += weight * seen;
+                numerator(y, x) += weight * (light - enlarged.at(veil.light, x, y));
             }
         });
     }
     const ToneCurve& curve = frames.curve();
     for_rows(size.height, {}, [&](int y) {
-        std::vector<float> row(3 * std::size_t(size.width));
-        auto* encoded = result.picture.pixels.ptr<std::uint16_t>(y);
+        const auto [first, end] = spans[std::size_t(y)];
+        if (first >= end) return;
+        std::vector<float> row(3 * std::size_t(end - first));
         std::vector<std::uint16_t> made(row.size());
-        for (int x = 0; x < size.width; ++x)
+        std::uint16_t* const encoded = result.picture.pixels.ptr<std::uint16_t>(y) + 3 * first;
+        for (int x = first; x < end; ++x)
             for (int c = 0; c < 3; ++c) {
-                const float before = curve.linear_of_16(c)[encoded[3 * x + c]];
+                const int at = 3 * (x - first) + c;
+                const float before = curve.linear_of_16(c)[encoded[at]];
                 const float behind = denominator(y, x) > 0
                                          ? std::clamp(numerator(y, x)[c] / denominator(y, x), 0.0f, 1.0f)
                                          : before;
-                row[std::size_t(3 * x + c)] = std::lerp(before, behind, share(y, x));
+                row[std::size_t(at)] = std::lerp(before, behind, enlarged.at(taken, x, y));
             }
-        curve.encode_row_16(row.data(), made.data(), size.width);
-        for (int x = 0; x < size.width; ++x) {
-            if (share(y, x) <= 0 || denominator(y, x) <= 0) continue;
-            std::copy_n(made.data() + 3 * x, 3, encoded + 3 * x);
-            if (share(y, x) >= 0.5f) result.made_by(y, x) = uchar(MadeBy::unveiled);
+        curve.encode_row_16(row.data(), made.data(), end - first);
+        for (int x = first; x < end; ++x) {
+            const float share = enlarged.at(taken, x, y);
+            if (share <= 0 || denominator(y, x) <= 0) continue;
+            std::copy_n(made.data() + 3 * (x - first), 3, encoded + 3 * (x - first));
+            if (share >= 0.5f) result.made_by(y, x) = uchar(MadeBy::unveiled);
         }
     });
 }
@@ -454,8 +426,8 @@ void put_in(MergeResult& result, AlignedFrames& frames, const cv::Mat3f& merged,
 
 double unveiling_bytes(cv::Size target, int frames) {
     // A working pixel, beside its frames and layers: merge, veil, sums, what lies behind, residuals. A pixel:
-    // sums, veil, depth and share.
-    constexpr double kWorkingBytes = 110, kStackedBytes = 6, kFullBytes = 40;
+    // sums.
+    constexpr double kWorkingBytes = 110, kStackedBytes = 6, kFullBytes = 16;
     const double working = double(working_size(target, frames).area());
     return working * (kWorkingBytes + depth_layer_bytes(frames) + kStackedBytes * frames) +
            kFullBytes * double(target.area());
@@ -464,10 +436,11 @@ double unveiling_bytes(cv::Size target, int frames) {
 MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) {
     if (result.depth.empty() || frames.count() < kLeastFrames) return result;
     const cv::Size target = result.picture.pixels.size(), size = working_size(target, frames.count());
-    const Stack stack = stack_of(frames, size, result.problems, job.part(0, 0.25));
-    const cv::Mat3f merged = to_working(to_linear(result.picture, frames.curve()), size, cv::INTER_AREA);
-    const cv::Mat1f plain = to_working(places_of(result.depth, frames), size, cv::INTER_NEAREST);
-    const float growth = growth_of_blur(merged, plain, stack, job.part(0.25, 0.3));
+    const FrameStack stack = frame_stack_of(frames, size, result.problems, job.part(0, 0.25));
+    const cv::Mat3f merged = resized_plane(to_linear(result.picture, frames.curve()), size, cv::INTER_AREA);
+    const cv::Mat1f plain = resized_plane(places_of(result.depth, frames), size, cv::INTER_NEAREST);
+    const cv::Mat1f trust = resized_plane(result.trust, size, cv::INTER_AREA);
+    const float growth = growth_of_blur(merged, plain, trust, stack, job.part(0.25, 0.3));
     if (growth <= 0) return result;
     const cv::Mat1f depth = depth_with_edges(plain, stack, job.part(0.3, 0.5));
     const std::vector<DepthLayer> layers = layers_of_depth(depth, stack.count());
@@ -483,6 +456,11 @@ MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) 
                     may(y, x) = 0;
             }
         });
+    }
+    // Nobody knows how much light a clipped highlight spreads in the frames that veil what is around.
+    if (result.statistics.highlights) {
+        const cv::Mat1s highlights = resized_plane(*result.statistics.highlights, size, cv::INTER_NEAREST);
+        may.setTo(0, highlights >= 0);
     }
     if (cv::countNonZero(may) == 0) return result;
     const cv::Mat1f taken = taken_where(merged, behind, may, depth, stack, growth, job.part(0.65, 0.85));

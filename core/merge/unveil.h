@@ -12,9 +12,9 @@ namespace moorhaze {
 /// frames, rendered from the changed picture, come out nearer to what was shot, mostly in those that did not
 /// make the place; parts that moved, clipped light and what is hidden in every frame stay as they are. How
 /// fast blur grows from frame to frame is measured in the frames themselves; where it cannot be, nothing is
-/// changed. It errs on glossy things, whose highlights lie at another depth than their surface, and on hairs
-/// that the depth map lost: so it is a choice, and off at first. Works at a reduced size on large pictures,
-/// where discs are large; B at full size.
+/// changed (see blur_growth.h). Clipped highlights stay as they are, too, and so does what comes out darker
+/// than black: there the layers are not those of the scene. It errs a little where the depth map lost hairs.
+/// Works at a reduced size on large pictures, where discs are large; B at full size.
 /// @param result  of these frames, over their target; a merge with a depth map.
 /// @return  itself with other pixels, and MadeBy::unveiled where they differ.
 /// @throws Cancelled.   The same pixels for any number of threads; peak memory unveiling_bytes() of its

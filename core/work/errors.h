@@ -41,7 +41,8 @@ struct Cancelled : Error {
     Cancelled() : Error("stopped") {}
 };
 
-/// One frame fails, the series goes on. `frame_index` counts from 0 in the series' own order.
+/// One frame fails, the series goes on. `frame_index` counts from 0 in the series' own order;
+/// -1: of no single frame.
 struct FrameProblem {
     int frame_index = 0;
     std::string what;

@@ -6,7 +6,9 @@
 #include <catch2/catch.hpp>
 #include <opencv2/imgproc.hpp>
 
+#include "core/merge/blur_growth.h"
 #include "core/merge/depth_layers.h"
+#include "core/merge/highlights.h"
 #include "core/merge/merge_within.h"
 #include "core/work/for_rows.h"
 #include "tests/support/measures.h"
@@ -94,11 +96,12 @@ struct Merged {
         series = open_series({scratch.folder()}, {}).series;
         geometry = unmoved(series, series.count() / 2);
     }
-    MergeResult by(const std::string& method, bool unveil) const {
+    MergeResult by(const std::string& method, bool unveil, std::size_t memory_bytes = 0) const {
         MergeSettings settings;
         settings.unveil = unveil;
         return merge_within(merge_method(method),
-                            {series, geometry, series.chosen(), {{}, kVeiledSize}, settings, 0}, {}, {});
+                            {series, geometry, series.chosen(), {{}, kVeiledSize}, settings, memory_bytes},
+                            {}, {});
     }
 };
 
@@ -167,6 +170,80 @@ TEST_CASE("where nothing is veiled nothing changes, and a few frames tell nothin
                    cv::NORM_INF) == 0);
     // A method without depth does not know the switch.
     CHECK_FALSE(merge_method("blend").uses.unveil);
+}
+
+TEST_CASE("how fast blur grows is read off the frames, and not where they do not tell it",
+          "[merge][unveil]") {
+    constexpr int kPlaneFrames = 16, kAt = 7;
+    const cv::Size size(240, 200);
+    const test::Texture texture(4, 50, 3, 40);
+    cv::Mat3f plane(size), even(size, cv::Vec3f::all(0.3f));
+    for (int y = 0; y < size.height; ++y)
+        for (int x = 0; x < size.width; ++x)
+            plane(y, x) = cv::Vec3f::all(0.1f + 0.6f * float(texture.at(x, y)));
+    const auto stack_of = [&](const cv::Mat3f& light, float growth) {
+        FrameStack stack;
+        cv::RNG noise(8);
+        for (int k = 0; k < kPlaneFrames; ++k) {
+            cv::Mat3f own = spread_by_disc(light, growth * float(std::abs(k - kAt))).clone();
+            for (cv::Vec3f& pixel : own) pixel += cv::Vec3f::all(float(noise.gaussian(0.004)));
+            cv::Mat roots;
+            cv::sqrt(cv::max(own, 0), roots);
+            roots.convertTo(roots, CV_16U, 65535);
+            stack.frames.push_back(roots);
+        }
+        return stack;
+    };
+    const cv::Mat1f depth(size, float(kAt)), trusted(size, 1.0f);
+    for (const float growth : {0.5f, 1.2f, 2.1f}) {
+        INFO("growth " << growth);
+        const FrameStack stack = stack_of(plane, growth);
+        CHECK(growth_of_blur(plane, depth, trusted, stack, {}) == Approx(growth).epsilon(0.08));
+        // Half of the places say something else: they are of another depth than they are taken for.
+        cv::Mat1f partly = depth.clone();
+        partly.colRange(0, 100) = 4.0f;
+        CHECK(growth_of_blur(plane, partly, trusted, stack, {}) == Approx(growth).epsilon(0.12));
+    }
+    const FrameStack stack = stack_of(plane, 1.2f);
+    CHECK(growth_of_blur(plane, depth, cv::Mat1f(size, 0.2f), stack, {}) == 0);    // not trusted
+    CHECK(growth_of_blur(plane, cv::Mat1f(size, 0.0f), trusted, stack, {}) == 0);  // at an end
+    CHECK(growth_of_blur(even, depth, trusted, stack_of(even, 1.2f), {}) == 0);    // no texture
+    CHECK(growth_of_blur(plane, depth, trusted, stack_of(plane, 0), {}) == 0);     // no blur
+}
+
+TEST_CASE("without the memory for it a merge is not unveiled, and that is said", "[merge][unveil]") {
+    const VeiledScene scene(true);
+    const Merged merged(scene.frames());
+    const MergeResult plain = merged.by("woven", false), own = merged.by("woven", true, 165'000'000),
+                      enough = merged.by("woven", true, 400'000'000);
+    CHECK(cv::norm(own.picture.pixels, plain.picture.pixels, cv::NORM_INF) <= 1);  // in strips perhaps
+    CHECK_FALSE(own.settings.unveil);
+    REQUIRE(own.problems.size() == 1);
+    CHECK(own.problems[0].what.find("MB of memory") != std::string::npos);
+    CHECK(enough.settings.unveil);
+    CHECK(enough.problems.empty());
+    CHECK(cv::norm(enough.picture.pixels, plain.picture.pixels, cv::NORM_INF) > 1000);
+}
+
+TEST_CASE("clipped highlights are not unveiled, and nothing comes out black", "[merge][unveil]") {
+    const VeiledScene scene(true);
+    const Merged merged(scene.frames());
+    MergeResult plain = merged.by("woven", false);
+    // As if a highlight lay on the right half of the rim.
+    cv::Mat1s highlights((kVeiledSize.height + 1) / 2, (kVeiledSize.width + 1) / 2, kNoHighlight);
+    const cv::Rect lamp(70, 40, 20, 40);  // at half size
+    highlights(lamp).setTo(5);
+    plain.statistics.highlights = highlights;
+    AlignedFrames frames(merged.series, merged.geometry, merged.series.chosen(), {{}, kVeiledSize});
+    const MergeResult own = unveiled(plain, frames, {}), whole = merged.by("woven", true);
+    const cv::Rect inside(2 * lamp.x + 4, 2 * lamp.y + 4, 2 * lamp.width - 8, 2 * lamp.height - 8);
+    CHECK(cv::countNonZero(whole.made_by(inside) == uchar(MadeBy::unveiled)) > 100);
+    CHECK(cv::countNonZero(own.made_by(inside) == uchar(MadeBy::unveiled)) == 0);
+    CHECK(cv::norm(own.picture.pixels(inside), plain.picture.pixels(inside), cv::NORM_INF) == 0);
+    for (int y = 20; y < kVeiledSize.height - 20; ++y)
+        for (int x = 20; x < kVeiledSize.width - 20; ++x)
+            if (whole.made_by(y, x) == uchar(MadeBy::unveiled))
+                REQUIRE(whole.picture.pixels.at<cv::Vec3w>(y, x)[1] > 2000);
 }
 
 TEST_CASE("unveiled: the same pixels for any number of threads", "[merge][unveil]") {
