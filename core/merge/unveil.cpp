@@ -439,7 +439,10 @@ MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) 
     const FrameStack stack = frame_stack_of(frames, size, result.problems, job.part(0, 0.25));
     const cv::Mat3f merged = resized_plane(to_linear(result.picture, frames.curve()), size, cv::INTER_AREA);
     const cv::Mat1f plain = resized_plane(places_of(result.depth, frames), size, cv::INTER_NEAREST);
-    const cv::Mat1f trust = resized_plane(result.trust, size, cv::INTER_AREA);
+    // Methods that go by no depth trust all of what they made up about it.
+    const cv::Mat1f trust = result.trust.empty()
+                                ? cv::Mat1f(size, 1.0f)
+                                : cv::Mat1f(resized_plane(result.trust, size, cv::INTER_AREA));
     const float growth = growth_of_blur(merged, plain, trust, stack, job.part(0.25, 0.3));
     if (growth <= 0) return result;
     const cv::Mat1f depth = depth_with_edges(plain, stack, job.part(0.3, 0.5));

@@ -29,7 +29,7 @@ std::vector<std::string> words_of(const MadeFrom& from) {
     }
     if (uses.glare_guard && !settings.glare_guard) add("no glare guard");
     if (uses.grain_guard && !settings.grain_guard) add("no grain guard");
-    if (uses.unveil && settings.unveil) add("unveiled");
+    if (uses.unveil && !settings.unveil) add("not unveiled");
     return words;
 }
 

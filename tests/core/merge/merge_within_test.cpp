@@ -26,8 +26,9 @@ struct Planted {
         geometry.frames[2].matrix = cv::Matx33d(1.002, 0.001, -0.4, -0.001, 1.002, -1.3, 0, 0, 1);
         geometry.frames[4].matrix(1, 2) = 20.5;
     }
+    /// Not unveiled: that is always done in one piece.
     MergeTask task(std::size_t megabytes) const {
-        return {series, geometry, series.chosen(), {{}, kWithinSize}, {}, megabytes << 20};
+        return {series, geometry, series.chosen(), {{}, kWithinSize}, {.unveil = false}, megabytes << 20};
     }
     /// The least whole number of megabytes that will do.
     std::size_t least(const MergeMethod& method) const {
