@@ -15,10 +15,7 @@ ShelvedResult shelve(MergeResult result, const std::filesystem::path& folder) {
         return {std::make_shared<const MergeResult>(std::move(result)), nullptr};
     }
     for (std::size_t i = 0; i < std::size(planes); ++i) *planes[i] = file->planes()[i];
-    // The planes look into the file: it lives as long as the result.
-    auto* shelved = new MergeResult(std::move(result));
-    return {std::shared_ptr<const MergeResult>(shelved, [file](const MergeResult* own) { delete own; }),
-            file};
+    return {std::make_shared<const MergeResult>(std::move(result)), file};
 }
 
 }  // namespace moorhaze

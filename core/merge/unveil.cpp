@@ -436,7 +436,12 @@ double unveiling_bytes(cv::Size target, int frames) {
 MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) {
     if (result.depth.empty() || frames.count() < kLeastFrames) return result;
     const cv::Size target = result.picture.pixels.size(), size = working_size(target, frames.count());
-    const FrameStack stack = frame_stack_of(frames, size, result.problems, job.part(0, 0.25));
+    std::vector<FrameProblem> problems;
+    const FrameStack stack = frame_stack_of(frames, size, problems, job.part(0, 0.25));
+    for (const FrameProblem& own : problems)
+        if (std::none_of(result.problems.begin(), result.problems.end(),
+                         [&](const FrameProblem& known) { return known.frame_index == own.frame_index; }))
+            result.problems.push_back(own);
     const cv::Mat3f merged = resized_plane(to_linear(result.picture, frames.curve()), size, cv::INTER_AREA);
     const cv::Mat1f plain = resized_plane(places_of(result.depth, frames), size, cv::INTER_NEAREST);
     // Methods that go by no depth trust all of what they made up about it.

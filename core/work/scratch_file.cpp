@@ -56,6 +56,68 @@ void write_all(int handle, const uchar* from, std::size_t bytes, off_t at,
 
 }  // namespace
 
+/// The file's bytes in memory, for as long as it or any picture over them lives.
+class ScratchFile::Mapping {
+  public:
+    Mapping(int handle, std::size_t bytes, const std::filesystem::path& folder) : bytes_(bytes) {
+        if (bytes_ == 0) return;
+        if (ftruncate(handle, off_t(bytes_)) != 0) fail(folder, "a scratch file could not be written");
+        data_ = mmap(nullptr, bytes_, PROT_READ, MAP_SHARED, handle, 0);
+        if (data_ == MAP_FAILED) fail(folder, "a scratch file cannot be mapped");
+        in_use += bytes_;
+    }
+    Mapping(const Mapping&) = delete;
+    Mapping& operator=(const Mapping&) = delete;
+    ~Mapping() {
+        if (bytes_ == 0) return;
+        munmap(data_, bytes_);
+        in_use -= bytes_;
+    }
+    uchar* at(std::size_t begin) const { return static_cast<uchar*>(data_) + begin; }
+    void rest() const {
+        if (bytes_ > 0) madvise(data_, bytes_, MADV_DONTNEED);
+    }
+
+  private:
+    void* data_ = nullptr;
+    std::size_t bytes_;
+};
+
+namespace {
+
+/// Lets go of what holds a picture's memory when the last header of the picture goes.
+class HeldElsewhere : public cv::MatAllocator {
+  public:
+    using Holder = std::shared_ptr<const void>;
+
+    static cv::Mat picture(Holder holder, uchar* data, cv::Size size, int type) {
+        // Never destroyed: pictures with static lifetime may outlive everything else.
+        static const HeldElsewhere* const allocator = new HeldElsewhere;
+        cv::Mat made(size, type, data);
+        made.u = new cv::UMatData(allocator);
+        made.u->data = made.u->origdata = data;
+        made.u->size = made.total() * made.elemSize();
+        made.u->userdata = new Holder(std::move(holder));
+        made.u->refcount = 1;
+        return made;
+    }
+
+    cv::UMatData* allocate(int, const int*, int, void*, std::size_t*, cv::AccessFlag,
+                           cv::UMatUsageFlags) const override {
+        CV_Error(cv::Error::StsNotImplemented, "pictures over a file ask for no memory");
+    }
+    bool allocate(cv::UMatData* data, cv::AccessFlag, cv::UMatUsageFlags) const override {
+        return data != nullptr;
+    }
+    void deallocate(cv::UMatData* data) const override {
+        if (!data) return;
+        delete static_cast<Holder*>(data->userdata);
+        delete data;
+    }
+};
+
+}  // namespace
+
 ScratchFile::ScratchFile(const std::vector<cv::Mat>& planes, const std::filesystem::path& folder) {
     const int handle = open_nameless(folder);
     struct Closed {
@@ -71,24 +133,11 @@ ScratchFile::ScratchFile(const std::vector<cv::Mat>& planes, const std::filesyst
         }
         bytes_ += aligned(bytes_of(plane));
     }
-    if (bytes_ > 0) {
-        if (ftruncate(handle, off_t(bytes_)) != 0) fail(folder, "a scratch file could not be written");
-        data_ = mmap(nullptr, bytes_, PROT_READ, MAP_SHARED, handle, 0);
-        if (data_ == MAP_FAILED) {
-            data_ = nullptr;
-            fail(folder, "a scratch file cannot be mapped");
-        }
-    }
-    in_use += bytes_;
+    mapping_ = std::make_shared<const Mapping>(handle, bytes_, folder);
     for (std::size_t i = 0; i < planes.size(); ++i)
         planes_.push_back(planes[i].empty() ? cv::Mat()
-                                            : cv::Mat(planes[i].rows, planes[i].cols, planes[i].type(),
-                                                      static_cast<uchar*>(data_) + begins[i]));
-}
-
-ScratchFile::~ScratchFile() {
-    if (data_) munmap(data_, bytes_);
-    in_use -= bytes_;
+                                            : HeldElsewhere::picture(mapping_, mapping_->at(begins[i]),
+                                                                     planes[i].size(), planes[i].type()));
 }
 
 std::size_t scratch_bytes_in_use() {
@@ -103,7 +152,7 @@ std::filesystem::path scratch_folder() {
 }
 
 void ScratchFile::rest() const {
-    if (data_) madvise(data_, bytes_, MADV_DONTNEED);
+    mapping_->rest();
 }
 
 }  // namespace moorhaze

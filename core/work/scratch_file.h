@@ -19,9 +19,9 @@ class ScratchFile {
     ScratchFile(const std::vector<cv::Mat>& planes, const std::filesystem::path& folder);
     ScratchFile(const ScratchFile&) = delete;
     ScratchFile& operator=(const ScratchFile&) = delete;
-    ~ScratchFile();
 
-    /// The planes as they were, read only, for as long as this lives.
+    /// The planes as they were, read only. Each holds what it looks into: a copy of its header may outlive
+    /// this.
     const std::vector<cv::Mat>& planes() const { return planes_; }
     std::size_t bytes() const { return bytes_; }
     /// Nobody looks at them for a while: the memory they take is given back, and read again when it is
@@ -29,7 +29,8 @@ class ScratchFile {
     void rest() const;
 
   private:
-    void* data_ = nullptr;
+    class Mapping;
+    std::shared_ptr<const Mapping> mapping_;
     std::size_t bytes_ = 0;
     std::vector<cv::Mat> planes_;
 };

@@ -30,9 +30,7 @@ void Pointing::point_at(QPointF place, bool sound, const Shown& shown, int patch
     if (!sound && base_.standpoint.stage() <= Stage::cull) {
         const QPointF share = share_of(place);
         if (const auto frame = culling_.sharpest_at(share.x(), share.y(), pointed_frame(shown)))
-            base_.standpoint.set_frame(*frame);
-        else
-            say_none_is_sharp();
+            base_.standpoint.set_frame(*frame);  // where none is sharp the sounding says so
     }
     source_follows_ = base_.standpoint.stage() == Stage::mend;
     followed_.reset();

@@ -57,6 +57,26 @@ TEST_CASE("the planes live as long as the result, also when the shelf is gone", 
     CHECK(kept->depth(42, 60) < 24);
 }
 
+TEST_CASE("a picture that was taken from a result outlives result and shelf, and its bytes go with it",
+          "[merge][shelf]") {
+    const test::Scratch scratch;
+    const std::size_t before = scratch_bytes_in_use();
+    const MergeResult result = some_result();
+    Picture taken;
+    cv::Mat part;
+    {
+        const ShelvedResult shelved = shelve(result, scratch.folder());
+        taken = shelved.result->picture;
+        part = shelved.result->picture.pixels(cv::Rect(10, 5, 20, 30));
+    }
+    CHECK(scratch_bytes_in_use() > before);
+    CHECK(cv::norm(taken.pixels, result.picture.pixels, cv::NORM_INF) == 0);
+    taken = {};
+    CHECK(cv::norm(part, result.picture.pixels(cv::Rect(10, 5, 20, 30)), cv::NORM_INF) == 0);
+    part.release();
+    CHECK(scratch_bytes_in_use() == before);
+}
+
 TEST_CASE("where no scratch file can be made the result stays in memory", "[merge][shelf]") {
     const ShelvedResult shelved = shelve(some_result(), "/no/such/folder");
     CHECK_FALSE(shelved.file);

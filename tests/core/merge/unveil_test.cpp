@@ -246,6 +246,17 @@ TEST_CASE("clipped highlights are not unveiled, and nothing comes out black", "[
                 REQUIRE(whole.picture.pixels.at<cv::Vec3w>(y, x)[1] > 2000);
 }
 
+TEST_CASE("a frame that cannot be read is told once, unveiled or not", "[merge][unveil]") {
+    const VeiledScene scene(true);
+    const Merged merged(scene.frames());
+    std::filesystem::resize_file(merged.series.frames[3].path, 100);
+    for (const bool unveil : {false, true}) {
+        const MergeResult own = merged.by("woven", unveil);
+        REQUIRE(own.problems.size() == 1);
+        CHECK(own.problems[0].frame_index == 3);
+    }
+}
+
 TEST_CASE("unveiled: the same pixels for any number of threads", "[merge][unveil]") {
     const VeiledScene scene(true);
     const Merged merged(scene.frames());
