@@ -21,7 +21,8 @@ struct FrameStack {
 FrameStack frame_stack_of(AlignedFrames& frames, cv::Size size, std::vector<FrameProblem>& problems,
                           const Job& job);
 
-/// A plane at another size; every place the mean of what it stands for, or the nearest of `how`.
+/// A plane at another size; itself where it has that.
+/// @param how  as cv::resize takes it: cv::INTER_AREA, or cv::INTER_NEAREST for numbers that name something.
 cv::Mat resized_plane(const cv::Mat& plane, cv::Size size, int how);
 
 }  // namespace moorhaze

@@ -465,7 +465,7 @@ MergeResult unveiled(MergeResult result, AlignedFrames& frames, const Job& job) 
             }
         });
     }
-    // Nobody knows how much light a clipped highlight spreads in the frames that veil what is around.
+    // A clipped highlight has more light than any frame tells: nothing can be taken off it.
     if (result.statistics.highlights) {
         const cv::Mat1s highlights = resized_plane(*result.statistics.highlights, size, cv::INTER_NEAREST);
         may.setTo(0, highlights >= 0);
