@@ -4,6 +4,7 @@
 // writing.
 #include <filesystem>
 #include <opencv2/imgproc.hpp>
+#include <tuple>
 
 #include "benchmarks/times.h"
 #include "core/finish/finished.h"
@@ -93,7 +94,7 @@ int main() {
         });
         finishing.take([&] {
             const auto own = finish_subject(merge, {}, 1, {});
-            write_output(folder / "finished.tif", finished(*own, all, {}), {}, {}, true, {});
+            std::ignore = write_output(folder / "finished.tif", finished(*own, all, {}), {}, {}, true, {});
         });
     }
     decoding.print("decoding a JPEG of 24 MP");
@@ -117,8 +118,8 @@ int main() {
         for (const bool finishes : {false, true})
             (finishes ? everything : plain).take([&] {
                 const auto own = finish_subject(merge, {}, 1, {});
-                write_output(folder / "page.jpg", finished(*own, finishes ? all : Finish{}, {}), page, said,
-                             true, {});
+                std::ignore = write_output(folder / "page.jpg", finished(*own, finishes ? all : Finish{}, {}),
+                                           page, said, true, {});
             });
     }
     encoding.print("encoding a JPEG of 24 MP");

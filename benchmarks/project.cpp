@@ -7,6 +7,7 @@
 #include <QThread>
 #include <cstdio>
 #include <opencv2/imgproc.hpp>
+#include <tuple>
 
 #include "core/project/merge_series.h"
 #include "core/project/result_files.h"
@@ -72,7 +73,8 @@ void large_result(const fs::path& folder) {
     const SeriesGeometry geometry = unmoved(series, 1);
     const MergeResult result = merge_series(series, geometry, from, 0, {}, {});
     const double decoding = ms_of([&] { read_picture(frames[0].path); });
-    const double writing = ms_of([&] { write_result(folder, {1}, result, geometry, from, {}, {}); });
+    const double writing =
+        ms_of([&] { std::ignore = write_result(folder, {1}, result, geometry, from, {}, {}); });
     const ProjectResult own{{1}, "Woven 1", from, 1, false, {}, {}};
     const double reading = ms_of([&] { read_result(folder, own, {}); });
     print_sizes(folder);

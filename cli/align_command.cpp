@@ -87,9 +87,10 @@ void run_align(const AlignArguments& arguments, const Common& common) {
             }
             const Frame& original = series.frames[std::size_t(frames.index(place))];
             const Picture picture = picture_of(*frame, frames.curve(), frames.profile());
-            write_picture(
-                std::filesystem::path(arguments.folder) / (original.path.stem().string() + "-aligned.tif"),
-                picture, original.info.shooting, {}, {});
+            const auto file =
+                std::filesystem::path(arguments.folder) / (original.path.stem().string() + "-aligned.tif");
+            const std::string unsaid = write_picture_anyway(file, picture, original.info.shooting, {}, {});
+            if (!unsaid.empty()) warnings.push_back(file.string() + ": " + unsaid);
             line.job().checkpoint(double(place + 1) / frames.count());
         }
     }

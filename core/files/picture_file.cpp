@@ -8,6 +8,7 @@
 #include <cerrno>
 #include <cmath>
 #include <cstring>
+#include <functional>
 
 #include "core/files/codecs.h"
 #include "core/files/raw.h"
@@ -439,10 +440,10 @@ std::string encode(const std::filesystem::path& file, const Picture& picture, co
     return unsaid;
 }
 
-}  // namespace
-
-std::string write_picture(const std::filesystem::path& file, const Picture& picture,
-                          const ShootingData& shooting, const WriteSettings& settings, const Job& job) {
+/// @param take_unsaid  gets what could not be said before the file counts.
+void write(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
+           const WriteSettings& settings, const Job& job,
+           const std::function<void(const std::string& unsaid)>& take_unsaid) {
     if (picture.pixels.empty()) throw BadParameter(file.string() + ": there is no picture to write");
     if (settings.jpeg_quality < 1 || settings.jpeg_quality > 100)
         throw BadParameter("the quality of JPEG and JPEG XL lies between 1 and 100");
@@ -455,15 +456,29 @@ std::string write_picture(const std::filesystem::path& file, const Picture& pict
     if (in_srgb && settings.format != FileFormat::jxl) ready.profile = srgb_profile();
     const SaidInFile said{shooting, settings.made_with,   settings.about, settings.dots_per_inch,
                           in_srgb,  settings.with_private};
-    std::string unsaid;
     write_beside_then_rename(file, settings.overwrite, [&](const std::filesystem::path& temporary) {
         job.checkpoint(0.1);
-        unsaid = encode(temporary, ready, settings, said, job);
+        std::string unsaid = encode(temporary, ready, settings, said, job);
         if (const auto place = unsaid.find(temporary.string()); place != std::string::npos)
             unsaid.replace(place, temporary.string().size(), file.string());
+        if (!unsaid.empty()) take_unsaid(unsaid);
         job.checkpoint(1.0);
     });
-    return unsaid;
+}
+
+}  // namespace
+
+void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
+                   const WriteSettings& settings, const Job& job) {
+    write(file, picture, shooting, settings, job, [](const std::string& unsaid) { throw FileError(unsaid); });
+}
+
+std::string write_picture_anyway(const std::filesystem::path& file, const Picture& picture,
+                                 const ShootingData& shooting, const WriteSettings& settings,
+                                 const Job& job) {
+    std::string left_out;
+    write(file, picture, shooting, settings, job, [&](const std::string& unsaid) { left_out = unsaid; });
+    return left_out;
 }
 
 }  // namespace moorhaze

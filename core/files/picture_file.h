@@ -69,14 +69,21 @@ struct WriteSettings {
 };
 
 /// Writes beside the target and renames when complete: a failed or cancelled write leaves no file and never
-/// harms an existing one. The profile goes with it (that of sRGB, too), and what is said of the picture;
-/// where that cannot be put in, the picture is written without. 16 bits become 8 by ordered dither (but in
-/// JPEG, whose quantisation takes it away), so that smooth backdrops show no steps. What was written is
-/// opened once before it counts.
+/// harms an existing one. The profile goes with it (that of sRGB, too), and what is said of the picture.
+/// 16 bits become 8 by ordered dither (but in JPEG, whose quantisation takes it away), so that smooth
+/// backdrops show no steps. What was written is opened once before it counts.
+/// @throws FileError, also where what is said cannot be put in, BadParameter, Cancelled.   Thread-safe for
+/// different files.
+void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
+                   const WriteSettings& settings, const Job& job);
+
+/// The same for a picture that is worth more than what is said of it: where that cannot be put in, it is
+/// written without.
 /// @return  what could not be put into the file, in a sentence; empty: all is in it.
 /// @throws FileError, BadParameter, Cancelled.   Thread-safe for different files.
-std::string write_picture(const std::filesystem::path& file, const Picture& picture,
-                          const ShootingData& shooting, const WriteSettings& settings, const Job& job);
+[[nodiscard]] std::string write_picture_anyway(const std::filesystem::path& file, const Picture& picture,
+                                               const ShootingData& shooting, const WriteSettings& settings,
+                                               const Job& job);
 
 /// Same pixels at another depth: ×257 up, rounded to the nearest down.
 Picture with_bits(const Picture& picture, int bits);

@@ -342,7 +342,7 @@ std::string write_output(const std::filesystem::path& file, const HandedPicture&
     write.about = said.about;
     write.with_private = said.with_private;
     write.dots_per_inch = output.size.dots_per_inch;
-    return write_picture(file, ready, said.shooting, write, job.part(0.6, 1));
+    return write_picture_anyway(file, ready, said.shooting, write, job.part(0.6, 1));
 }
 
 }  // namespace moorhaze

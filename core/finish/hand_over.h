@@ -119,10 +119,11 @@ struct HandedPicture {
 /// Writes one output.
 /// @param file  with its ending.
 /// @param said  its resolution and colours are the output's own.
-/// @return  what could not be put into the file, in a sentence, as write_picture().
-/// @throws as write_picture(), write_linear_dng() and write_open_raster(); BadParameter for a DNG of frames
-/// that were no raw files.
-std::string write_output(const std::filesystem::path& file, const HandedPicture& picture,
-                         const Output& output, const SaidInFile& said, bool overwrite, const Job& job);
+/// @return  what could not be put into the file, in a sentence, as write_picture_anyway().
+/// @throws as write_picture_anyway(), write_linear_dng() and write_open_raster(); BadParameter for a DNG of
+/// frames that were no raw files.
+[[nodiscard]] std::string write_output(const std::filesystem::path& file, const HandedPicture& picture,
+                                       const Output& output, const SaidInFile& said, bool overwrite,
+                                       const Job& job);
 
 }  // namespace moorhaze

@@ -125,9 +125,9 @@ cv::Mat plane_of(const fs::path& file, int type, cv::Size size) {
 
 }  // namespace
 
-void write_result(const fs::path& project, ResultId id, const MergeResult& result,
-                  const SeriesGeometry& geometry, const MadeFrom& from, const ShootingData& shooting,
-                  const Job& job) {
+std::string write_result(const fs::path& project, ResultId id, const MergeResult& result,
+                         const SeriesGeometry& geometry, const MadeFrom& from, const ShootingData& shooting,
+                         const Job& job) {
     const Names names(project, id);
     std::error_code failed;
     fs::create_directories(names.folder, failed);
@@ -147,7 +147,8 @@ void write_result(const fs::path& project, ResultId id, const MergeResult& resul
                           ? "Moorhaze " + result.method + " merge of " + std::to_string(from.frames.size()) +
                                 (from.frames.size() == 1 ? " frame" : " frames")
                           : "Moorhaze, brought in from outside";
-    write_picture(names.file(".tif"), result.picture, shooting, write, job.part(0.6, 1));
+    std::string unsaid =
+        write_picture_anyway(names.file(".tif"), result.picture, shooting, write, job.part(0.6, 1));
     Json problems = Json::array();
     for (const FrameProblem& problem : result.problems)
         problems.push_back({{"frame", problem.frame_index}, {"what", problem.what}});
@@ -158,6 +159,7 @@ void write_result(const fs::path& project, ResultId id, const MergeResult& resul
                     {"problems", problems},
                     {"geometry", geometry_json(geometry, from.align.look.frames)}};
     write_text_file(names.file(".json"), json_text(json, 1) + "\n", true);
+    return unsaid;
 }
 
 bool has_result(const fs::path& project, ResultId id) {

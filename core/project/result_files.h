@@ -17,10 +17,11 @@ struct StoredResult {
 
 /// @param folder  of the project.
 /// @param from    what the result was made from: its frames name those of `geometry`.
+/// @return  what could not be put into the picture's file, as write_picture_anyway().
 /// @throws FileError, Cancelled.   Thread-safe for different results.
-void write_result(const std::filesystem::path& folder, ResultId id, const MergeResult& result,
-                  const SeriesGeometry& geometry, const MadeFrom& from, const ShootingData& shooting,
-                  const Job& job);
+[[nodiscard]] std::string write_result(const std::filesystem::path& folder, ResultId id,
+                                       const MergeResult& result, const SeriesGeometry& geometry,
+                                       const MadeFrom& from, const ShootingData& shooting, const Job& job);
 
 bool has_result(const std::filesystem::path& folder, ResultId id);
 

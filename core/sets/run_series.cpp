@@ -312,8 +312,9 @@ class SeriesRun {
                       double(std::min(kSmallPicture_px, std::max(record_.width, record_.height)))};
         ShootingData plain;
         plain.taken = shooting.taken;
-        write_output(paths_.small_picture(record_.name), {handed.finished}, small, {plain}, true,
-                     job.quiet());
+        const fs::path file = paths_.small_picture(record_.name);
+        const std::string unsaid = write_output(file, {handed.finished}, small, {plain}, true, job.quiet());
+        if (!unsaid.empty()) warn({file.filename().string() + ": " + unsaid});
     }
 
     fs::path unfinished_project() const { return paths_.unfinished_project(record_.name); }
@@ -324,7 +325,9 @@ class SeriesRun {
         std::error_code failed;
         if (made.id.value == 1) paths_.retire(unfinished_project());
         fs::create_directories(unfinished_project() / "results", failed);
-        write_result(unfinished_project(), made.id, merge, geometry_, from_, shooting, job.quiet());
+        const std::string unsaid =
+            write_result(unfinished_project(), made.id, merge, geometry_, from_, shooting, job.quiet());
+        if (!unsaid.empty()) warn({"the kept result: " + unsaid});
     }
 
     void keep_project() {

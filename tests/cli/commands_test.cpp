@@ -554,7 +554,7 @@ TEST_CASE("a project's result is finished though its frames are gone", "[cli][fi
     project = with_finish(with_result(project, {{1}, "Even blend 1", from, 1, false, {}, {}}), finish, {});
     const auto folder = scratch / "kept" / "heath";
     save_project(folder / "heath.moorhaze", {project, {}, series.size()});
-    write_result(folder, {1}, merged, geometry, from, {}, {});
+    CHECK(write_result(folder, {1}, merged, geometry, from, {}, {}).empty());
     for (const Frame& frame : series.frames) std::filesystem::remove(frame.path);
     REQUIRE(cli("finish " + folder.string() + " -o " + (scratch / "o.tif").string() + " --quiet").code == 0);
     const Picture expected = finished(*finish_subject(merged.picture, merged.area.tl(), 1, {}), finish, {});

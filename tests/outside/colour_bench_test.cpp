@@ -139,7 +139,7 @@ TEST_CASE("colours of every format, profile and depth come out as they went in, 
                 const std::string out = "out-" + name + (wide ? "-wide" : "") + ending;
                 Picture opaque = picture;
                 opaque.alpha.release();
-                write_output(scratch / out, {opaque}, output, {}, false, {});
+                REQUIRE(write_output(scratch / out, {opaque}, output, {}, false, {}).empty());
                 list.push_back({{"file", out},
                                 {"like", like},
                                 {"lossy", lossy_in || output.format == FileFormat::jpeg}});
@@ -180,7 +180,7 @@ TEST_CASE("a published chart comes from a raw file to every format in its colour
             output.quality = 100;
             output.profile = wish;
             const std::string out = "chart-" + std::to_string(int(wish)) + ending;
-            write_output(scratch / out, {picture}, output, {}, false, {});
+            REQUIRE(write_output(scratch / out, {picture}, output, {}, false, {}).empty());
             const bool is_jpeg = output.format == FileFormat::jpeg;
             // One patch, a cyan, lies outside of sRGB.
             list.push_back({{"file", out}, {"most", wish == ProfileWish::srgb ? 3.5 : is_jpeg ? 2 : 0.5}});

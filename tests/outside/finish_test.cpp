@@ -106,7 +106,7 @@ TEST_CASE("the chart's colours survive finish, sRGB and a file", "[outside][fini
                                              {"out.jpg", FileFormat::jpeg, 8}}) {
         Output output;
         output.format = format, output.bits = bits, output.profile = ProfileWish::srgb;
-        write_output(scratch / name, finished_chart, output, {}, false, {});
+        REQUIRE(write_output(scratch / name, finished_chart, output, {}, false, {}).empty());
         const Picture back = read_picture(scratch / name);
         std::vector<std::pair<cv::Vec3d, cv::Vec3d>> pairs;
         for (int i = 0; i < kPatches; ++i) pairs.emplace_back(patches[std::size_t(i)], lab_of_patch(back, i));
@@ -241,9 +241,11 @@ TEST_CASE("ExifTool reads what is said about a picture", "[outside][finish]") {
         output.format = format;
         output.bits = format == FileFormat::jpeg ? 8 : 16;
         output.size.dots_per_inch = 240;
-        write_output(scratch / name, picture, output,
-                     {.shooting = {}, .made_with = "Moorhaze woven merge of 24 frames", .about = about},
-                     false, {});
+        REQUIRE(
+            write_output(scratch / name, picture, output,
+                         {.shooting = {}, .made_with = "Moorhaze woven merge of 24 frames", .about = about},
+                         false, {})
+                .empty());
         const auto ran = test::run(
             "exiftool -j -Warning -Title -Description -Creator -Rights -Subject -Artist -Copyright "
             "-XResolution -UserComment -Software " +
@@ -271,7 +273,7 @@ TEST_CASE("libjxl's own decoder gives a lossless JPEG XL back exactly", "[outsid
         const Picture picture = test::colourful({101, 67}, 16, with_alpha);
         Output output;
         output.format = FileFormat::jxl, output.quality = 100;
-        write_output(scratch / "a.jxl", picture, output, {}, true, {});
+        REQUIRE(write_output(scratch / "a.jxl", picture, output, {}, true, {}).empty());
         const auto ran = test::run("djxl --quiet " + (scratch / "a.jxl").string() + " " +
                                    (scratch / "a.png").string() + " 2>&1");
         INFO(ran.text);
@@ -311,7 +313,7 @@ TEST_CASE("the layers of an OpenRaster file, put together outside, give its merg
         };
         Output output;
         output.format = FileFormat::open_raster;
-        write_output(scratch / "cups.ora", handed, output, {}, true, {});
+        REQUIRE(write_output(scratch / "cups.ora", handed, output, {}, true, {}).empty());
         const auto ran = test::run(std::string(test::kPython) + " " + MOORHAZE_OUTSIDE_DIR +
                                    "/reference_layers.py " + (scratch / "cups.ora").string());
         INFO(ran.text);
@@ -342,10 +344,12 @@ TEST_CASE("ExifTool and LibRaw read a linear DNG without a word of warning", "[o
     handed.raw = raw_rendering(scratch / "frame.dng", development);
     Output output;
     output.format = FileFormat::raw;
-    write_output(
-        scratch / "merged.dng", handed, output,
-        {.shooting = {}, .made_with = "Moorhaze woven merge", .about = {"Cups", "", "The warden", "", {}}},
-        false, {});
+    REQUIRE(write_output(scratch / "merged.dng", handed, output,
+                         {.shooting = {},
+                          .made_with = "Moorhaze woven merge",
+                          .about = {"Cups", "", "The warden", "", {}}},
+                         false, {})
+                .empty());
     const auto ran = test::run(
         "exiftool -j -n -G1 -Warning -Error -validate -PhotometricInterpretation -DNGVersion -AsShotNeutral "
         "-Artist -UserComment -SubfileType -Title " +

@@ -82,6 +82,8 @@ void Autosave::watch_keeper() {
         emit changed();
     });
     connect(keeper, &ProjectKeeper::failed_to_move, &base_.notices, &Notices::notify_error);
+    connect(keeper, &ProjectKeeper::left_out, this,
+            [this](const QString& what) { base_.notices.notify(tr("The kept result: %1").arg(what)); });
 }
 
 SavedProject Autosave::saved() const {

@@ -108,9 +108,9 @@ void ProjectKeeper::keep_result(ResultId id, const MergeProduct& product, const 
     write_next();
 }
 
-void ProjectKeeper::write(const std::filesystem::path& folder, const Pixels& pixels, const Job& job) {
-    write_result(folder, pixels.id, *pixels.product.result, pixels.product.plane->geometry, pixels.from,
-                 pixels.product.shooting, job);
+std::string ProjectKeeper::write(const std::filesystem::path& folder, const Pixels& pixels, const Job& job) {
+    return write_result(folder, pixels.id, *pixels.product.result, pixels.product.plane->geometry,
+                        pixels.from, pixels.product.shooting, job);
 }
 
 std::optional<ResultId> ProjectKeeper::next_unwritten() const {
@@ -135,18 +135,16 @@ void ProjectKeeper::lock_again_if_vanished() {
 void ProjectKeeper::write_next() {
     const auto next = next_unwritten();
     if (!next || writing_.is_busy() || move_to_ || state_ == State::reading_only) return;
-    writing_.want(
-        [folder = file_.parent_path(), pixels = pixels_.at(*next)](const Job& job) {
-            write(folder, pixels, job);
-            return pixels.id;
-        },
-        [this](ResultId id) {
-            written_.insert(id);
-            named_.insert(id);
-            changed_ = true;
-            save();
-        },
-        [this](const std::exception& error) { went_wrong(QString::fromUtf8(error.what())); });
+    writing_.want([folder = file_.parent_path(), pixels = pixels_.at(*next)](
+                      const Job& job) { return std::pair(pixels.id, write(folder, pixels, job)); },
+                  [this](const std::pair<ResultId, std::string>& written) {
+                      written_.insert(written.first);
+                      named_.insert(written.first);
+                      if (!written.second.empty()) emit left_out(QString::fromStdString(written.second));
+                      changed_ = true;
+                      save();
+                  },
+                  [this](const std::exception& error) { went_wrong(QString::fromUtf8(error.what())); });
 }
 
 void ProjectKeeper::went_wrong(const QString& why) {
@@ -258,7 +256,9 @@ void ProjectKeeper::finish_and_wait(bool is_worth_it) {
         if (is_worth_it) {
             // The one that was being written may not have come to its end.
             while (const auto next = next_unwritten()) {
-                write(file_.parent_path(), pixels_.at(*next), {});
+                if (const std::string unsaid = write(file_.parent_path(), pixels_.at(*next), {});
+                    !unsaid.empty())
+                    emit left_out(QString::fromStdString(unsaid));
                 written_.insert(*next);
                 named_.insert(*next);
             }

@@ -62,6 +62,8 @@ class ProjectKeeper : public QObject {
     void state_changed();
     void moved();
     void failed_to_move(QString why);
+    /// A result was kept without something that belongs to it.
+    void left_out(QString what);
     void finished();
 
   private:
@@ -70,7 +72,8 @@ class ProjectKeeper : public QObject {
         MergeProduct product;
         MadeFrom from;
     };
-    static void write(const std::filesystem::path& folder, const Pixels& pixels, const Job& job);
+    [[nodiscard]] static std::string write(const std::filesystem::path& folder, const Pixels& pixels,
+                                           const Job& job);
     void set_state(State state, const QString& why = {});
     bool lock();
     void save();

@@ -116,12 +116,12 @@ void Culling::save_frame(FrameId frame, const std::filesystem::path& file, const
         [series = base_.document.series(), place, file, settings](const Job& job) {
             const Frame& own = series.frames[std::size_t(place)];
             const ProtectedFiles originals = protected_frames(series);
-            write_picture(file, read_picture(own.path, own.development, job), own.info.shooting, settings,
-                          job);
-            return 0;
+            return write_picture_anyway(file, read_picture(own.path, own.development, job), own.info.shooting,
+                                        settings, job);
         },
-        [this, file, place](int) {
-            base_.notices.notify(tr("Frame %1 was saved as %2.").arg(place + 1).arg(text(file.string())));
+        [this, file, place](const std::string& unsaid) {
+            const QString saved = tr("Frame %1 was saved as %2.").arg(place + 1).arg(text(file.string()));
+            base_.notices.notify(unsaid.empty() ? saved : saved + QStringLiteral(" (%1)").arg(text(unsaid)));
         });
 }
 

@@ -71,8 +71,7 @@ TEST_CASE("where it was shot and whose camera it was leaves only if the person w
         settings.format = FileFormat::jpeg;
         settings.with_private = wanted;
         settings.overwrite = true;
-        CHECK(write_picture(scratch / "a.jpg", test::colourful({64, 40}, 8, false), data, settings, {})
-                  .empty());
+        write_picture(scratch / "a.jpg", test::colourful({64, 40}, 8, false), data, settings, {});
         const std::string bytes = test::read_all(scratch / "a.jpg");
         const auto image = Exiv2::ImageFactory::open(Exiv2::BasicIo::AutoPtr(
             new Exiv2::MemIo(reinterpret_cast<const Exiv2::byte*>(bytes.data()), long(bytes.size()))));
@@ -90,15 +89,20 @@ TEST_CASE("where it was shot and whose camera it was leaves only if the person w
     }
 }
 
-TEST_CASE("shooting data that cannot be put in leave the picture without them, and it is said", "[files]") {
+TEST_CASE(
+    "shooting data that cannot be put in stop a picture, or are said to be left out where it counts more",
+    "[files]") {
     const test::Scratch scratch;
     ShootingData data = some_data();
     data.exif = exif_block(data, 64);
     WriteSettings settings;
     settings.format = FileFormat::jpeg;
     settings.about.description = std::string(70'000, 'x');  // a JPEG's segments hold at most 64 KiB
-    const std::string unsaid =
-        write_picture(scratch / "a.jpg", test::colourful({64, 40}, 8, false), data, settings, {});
+    const Picture picture = test::colourful({64, 40}, 8, false);
+    CHECK_THROWS_WITH(write_picture(scratch / "a.jpg", picture, data, settings, {}),
+                      Catch::Contains("shooting data"));
+    CHECK(std::filesystem::is_empty(scratch.folder()));
+    const std::string unsaid = write_picture_anyway(scratch / "a.jpg", picture, data, settings, {});
     CHECK_THAT(unsaid, Catch::Contains("without shooting data") && !Catch::Contains(".moorhaze-"));
     CHECK(read_picture(scratch / "a.jpg").width() == 64);
 }

@@ -253,7 +253,7 @@ TEST_CASE("in a JPEG the ground is white up to the blocks that hold some of the 
         output.bits = 8;
         output.quality = quality;
         const auto file = scratch / ("q" + std::to_string(quality) + ".jpg");
-        write_output(file, {made}, output, {}, false, {});
+        REQUIRE(write_output(file, {made}, output, {}, false, {}).empty());
         const Picture read = read_picture(file);
         // Blocks of 16 px: of colour, where it is halved (ITU-T T.81, JFIF). Readers smooth halved colours
         // over a pixel of the next block.

@@ -184,8 +184,9 @@ TEST_CASE("every kind of file comes back as it was described", "[handover]") {
          {Case{"a.tif", tiff, 0}, Case{"b.tif", lzw, 257}, Case{"c.tif", plain, 0}, Case{"d.jpg", jpeg, 2000},
           Case{"e.png", png, 0}, Case{"f.jxl", jxl, 0}, Case{"g.jxl", jxl_lossy, 3500}}) {
         INFO(name);
-        write_output(scratch / name, picture, output,
-                     {.shooting = {}, .made_with = "Moorhaze", .about = about}, false, {});
+        REQUIRE(write_output(scratch / name, picture, output,
+                             {.shooting = {}, .made_with = "Moorhaze", .about = about}, false, {})
+                    .empty());
         const Picture back = with_bits(read_picture(scratch / name), 16);
         CHECK(cv::norm(back.pixels, picture.pixels, cv::NORM_INF) <= most);
         CHECK_THROWS_AS(write_output(scratch / name, picture, output, {}, false, {}), FileError);
@@ -203,8 +204,9 @@ TEST_CASE("what is said about a picture is read back from every kind of file", "
     for (const auto& [name, format] :
          {std::pair("a.tif", FileFormat::tiff), {"a.jpg", FileFormat::jpeg}, {"a.png", FileFormat::png}}) {
         output.format = format;
-        write_output(scratch / name, picture, output,
-                     {.shooting = {}, .made_with = "Moorhaze", .about = about}, false, {});
+        REQUIRE(write_output(scratch / name, picture, output,
+                             {.shooting = {}, .made_with = "Moorhaze", .about = about}, false, {})
+                    .empty());
         INFO(name);
         CHECK(read_about(scratch / name) == about);
     }

@@ -335,7 +335,7 @@ TEST_CASE("a result comes back bit by bit with the planes that tell how it was m
     const MergeResult result = merge_series(series, geometry, from, 0, {}, {});
     const ProjectResult own{{3}, "Woven 3", from, 1.5, false, {}, {}};
     CHECK_FALSE(has_result(folder, {3}));
-    write_result(folder, {3}, result, geometry, from, series.frames[2].info.shooting, {});
+    CHECK(write_result(folder, {3}, result, geometry, from, series.frames[2].info.shooting, {}).empty());
     CHECK(has_result(folder, {3}));
 
     const StoredResult stored = read_result(folder, own, {});
@@ -352,8 +352,14 @@ TEST_CASE("a result comes back bit by bit with the planes that tell how it was m
     CHECK(stored.geometry == geometry);
     CHECK(stored.geometry.frames[1].residual_px == geometry.frames[1].residual_px);
 
-    // Another result stays when the ones that are wanted no longer go.
-    write_result(folder, {4}, result, geometry, from, {}, {});
+    // Another result stays when the ones that are wanted no longer go; one whose shooting data are damaged is
+    // kept without them, and it is said.
+    ShootingData damaged;
+    damaged.exif = std::vector<std::uint8_t>(64, 0xff);
+    CHECK_THAT(write_result(folder, {4}, result, geometry, from, damaged, {}),
+               Catch::Contains("without shooting data"));
+    CHECK(same(read_result(folder, {{4}, "Woven 4", from, 1.5, false, {}, {}}, {}).result.picture.pixels,
+               result.picture.pixels));
     CHECK(keep_only_results(folder, {{4}}) == 1);
     CHECK_FALSE(has_result(folder, {3}));
     CHECK(has_result(folder, {4}));
@@ -367,7 +373,7 @@ TEST_CASE("a stored result that is damaged is named, with the remedy", "[project
     const SeriesGeometry geometry = unmoved(series, 2);
     const MergeResult result = merge_series(series, geometry, from, 0, {}, {});
     const ProjectResult own{{1}, "Woven 1", from, 1, false, {}, {}};
-    write_result(folder, {1}, result, geometry, from, {}, {});
+    REQUIRE(write_result(folder, {1}, result, geometry, from, {}, {}).empty());
     auto why = [&] {
         try {
             read_result(folder, own, {});
