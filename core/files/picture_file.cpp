@@ -441,9 +441,9 @@ std::string encode(const std::filesystem::path& file, const Picture& picture, co
 }
 
 /// @param take_unsaid  gets what could not be said before the file counts.
-void write(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
-           const WriteSettings& settings, const Job& job,
-           const std::function<void(const std::string& unsaid)>& take_unsaid) {
+void write_or_tell(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
+                   const WriteSettings& settings, const Job& job,
+                   const std::function<void(const std::string& unsaid)>& take_unsaid) {
     if (picture.pixels.empty()) throw BadParameter(file.string() + ": there is no picture to write");
     if (settings.jpeg_quality < 1 || settings.jpeg_quality > 100)
         throw BadParameter("the quality of JPEG and JPEG XL lies between 1 and 100");
@@ -470,14 +470,16 @@ void write(const std::filesystem::path& file, const Picture& picture, const Shoo
 
 void write_picture(const std::filesystem::path& file, const Picture& picture, const ShootingData& shooting,
                    const WriteSettings& settings, const Job& job) {
-    write(file, picture, shooting, settings, job, [](const std::string& unsaid) { throw FileError(unsaid); });
+    write_or_tell(file, picture, shooting, settings, job,
+                  [](const std::string& unsaid) { throw FileError(unsaid); });
 }
 
 std::string write_picture_anyway(const std::filesystem::path& file, const Picture& picture,
                                  const ShootingData& shooting, const WriteSettings& settings,
                                  const Job& job) {
     std::string left_out;
-    write(file, picture, shooting, settings, job, [&](const std::string& unsaid) { left_out = unsaid; });
+    write_or_tell(file, picture, shooting, settings, job,
+                  [&](const std::string& unsaid) { left_out = unsaid; });
     return left_out;
 }
 

@@ -34,7 +34,7 @@ class Shelf : public cv::MatAllocator {
     bool close() {
         const std::lock_guard lock(guard_);
         if (--scopes_ > 0) return false;
-        restore_contrast(kept_bytes_);
+        give_back(kept_bytes_);
         most_live_ = live_bytes_;
         return true;
     }
@@ -93,7 +93,7 @@ class Shelf : public cv::MatAllocator {
             // A round of work needs blocks of many sizes in turn; a little more than the most that was in use
             // at once lets the same round go without fresh memory.
             const std::size_t room = most_live_ + most_live_ / kSlack;
-            if (live_bytes_ + kept_bytes_ > room) restore_contrast(live_bytes_ + kept_bytes_ - room);
+            if (live_bytes_ + kept_bytes_ > room) give_back(live_bytes_ + kept_bytes_ - room);
         }
         const std::size_t rounded =
             (std::max<std::size_t>(bytes, 1) + kAlignment - 1) / kAlignment * kAlignment;
@@ -123,7 +123,7 @@ class Shelf : public cv::MatAllocator {
     }
 
     /// Frees kept blocks, the oldest first, until `bytes` are free or none is left. `guard_` is held.
-    void restore_contrast(std::size_t bytes) const {
+    void give_back(std::size_t bytes) const {
         std::size_t freed = 0, count = 0;
         while (count < kept_.size() && freed < bytes) {
             freed += kept_[count].bytes;
