@@ -14,12 +14,29 @@ namespace {
 constexpr float kScale = 32768.0f;  // room for light up to 4 times full scale
 constexpr float kCounts = 0.4f;
 
-MOORHAZE_CLONES void take_in(const float* light, ushort* low, ushort* high, int count) {
-    for (int i = 0; i < count; ++i) {
-        const float root = std::sqrt(std::max(light[i], 0.0f)) * kScale + 0.5f;
-        const auto value = ushort(root < 65535.0f ? root : 65535.0f);
+/// @tparam Step  from place to place in `light`.
+template <int Step>
+MOORHAZE_CLONES void take_in(const float* light, ushort* low, ushort* high, int width) {
+#pragma GCC ivdep
+    for (int i = 0; i < width; ++i) {
+        const float own = light[Step * i], root = std::sqrt(own > 0 ? own : 0) * kScale + 0.5f;
+        const auto value = ushort(int(root < 65535.0f ? root : 65535.0f));
         low[i] = value < low[i] ? value : low[i];
         high[i] = value > high[i] ? value : high[i];
+    }
+}
+
+template <int Step>
+MOORHAZE_CLONES void take_in_shared(const float* light, const float* share, ushort* low, ushort* high,
+                                    int width) {
+#pragma GCC ivdep
+    for (int i = 0; i < width; ++i) {
+        const float own = light[Step * i], root = std::sqrt(own > 0 ? own : 0) * kScale + 0.5f;
+        const int value = int(root < 65535.0f ? root : 65535.0f);
+        const auto for_low = ushort(share[i] > kCounts ? value : 65535),
+                   for_high = ushort(share[i] > kCounts ? value : 0);
+        low[i] = for_low < low[i] ? for_low : low[i];
+        high[i] = for_high > high[i] ? for_high : high[i];
     }
 }
 
@@ -27,54 +44,73 @@ MOORHAZE_CLONES void take_in(const float* light, ushort* low, ushort* high, int 
 template <class Better>
 MOORHAZE_CLONES void three_by_three(const ushort* const* rows, ushort* column, float* out, int width,
                                     const Better& better) {
-    for (int i = 0; i < 3 * width; ++i) column[i] = better(better(rows[0][i], rows[1][i]), rows[2][i]);
-    for (int i = 0; i < 3 * width; ++i) {
-        const ushort before = i >= 3 ? column[i - 3] : column[i],
-                     after = i + 3 < 3 * width ? column[i + 3] : column[i];
-        const float root = float(better(better(before, column[i]), after)) / kScale;
-        out[i] = root * root;
-    }
+    const ushort *const above = rows[0], *const own = rows[1], *const below = rows[2];
+    const auto light_of = [](ushort value) {
+        const float root = float(value) / kScale;
+        return root * root;
+    };
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) column[x] = better(better(above[x], own[x]), below[x]);
+    out[0] = light_of(width > 1 ? better(column[0], column[1]) : column[0]);
+#pragma GCC ivdep
+    for (int x = 1; x < width - 1; ++x)
+        out[x] = light_of(better(better(column[x - 1], column[x]), column[x + 1]));
+    if (width > 1) out[width - 1] = light_of(better(column[width - 2], column[width - 1]));
 }
 
-MOORHAZE_CLONES void clamp_row(float* light, const float* low, const float* high, int count) {
-    for (int i = 0; i < count; ++i) {
-        const float held = std::min(std::max(light[i], low[i]), high[i]);
-        light[i] = low[i] <= high[i] ? held : light[i];
+/// @param light  of one of three colours.
+MOORHAZE_CLONES void clamp_row(float* light, const float* low, const float* high, int width) {
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) {
+        const float own = light[3 * x], raised = own > low[x] ? own : low[x],
+                    held = raised < high[x] ? raised : high[x];
+        light[3 * x] = low[x] <= high[x] ? held : own;
     }
 }
 
 }  // namespace
 
-LightBounds::LightBounds(cv::Size size) : low_(size, cv::Vec3w::all(65535)), high_(size, cv::Vec3w::all(0)) {}
-
-void LightBounds::add_row(int y, int x, int width, const cv::Vec3f* light) {
-    take_in(light->val, low_[y][x].val, high_[y][x].val, 3 * width);
+LightBounds::LightBounds(cv::Size size) {
+    for (Colour& colour : colours_) colour = {cv::Mat1w(size, ushort(65535)), cv::Mat1w(size, ushort(0))};
 }
 
-void LightBounds::add_row(int y, int x, int width, const cv::Vec3f* light, const float* share) {
-    for (int i = 0; i < width;) {
-        while (i < width && !(share[i] > kCounts)) ++i;
-        int run = i;
-        while (run < width && share[run] > kCounts) ++run;
-        if (run > i) add_row(y, x + i, run - i, light + i);
-        i = run;
-    }
+void LightBounds::add_row(int y, int width, const cv::Vec3f* light) {
+    for (std::size_t c = 0; c < 3; ++c)
+        take_in<3>(light->val + c, colours_[c].low[y], colours_[c].high[y], width);
+}
+
+void LightBounds::add_row(int y, int width, const cv::Vec3f* light, const float* share) {
+    for (std::size_t c = 0; c < 3; ++c)
+        take_in_shared<3>(light->val + c, share, colours_[c].low[y], colours_[c].high[y], width);
+}
+
+void LightBounds::add_row(cv::Point from, int width, const float* const* light) {
+    for (std::size_t c = 0; c < 3; ++c)
+        take_in<1>(light[c], colours_[c].low[from.y] + from.x, colours_[c].high[from.y] + from.x, width);
+}
+
+void LightBounds::add_row(cv::Point from, int width, const float* const* light, const float* share) {
+    for (std::size_t c = 0; c < 3; ++c)
+        take_in_shared<1>(light[c], share, colours_[c].low[from.y] + from.x,
+                          colours_[c].high[from.y] + from.x, width);
 }
 
 void LightBounds::hold(cv::Mat3f& light, const Job& job) const {
     for_rows(light.rows, job, [&](int y) {
-        std::vector<ushort> column(std::size_t(light.cols) * 3);
+        std::vector<ushort> column(std::size_t(light.cols));
         std::vector<float> low(column.size()), high(column.size());
-        const ushort *lows[3], *highs[3];
-        for (int i = 0; i < 3; ++i) {
-            const int row = std::clamp(y + i - 1, 0, light.rows - 1);
-            lows[i] = low_.ptr<ushort>(row), highs[i] = high_.ptr<ushort>(row);
+        for (std::size_t c = 0; c < 3; ++c) {
+            const ushort *lows[3], *highs[3];
+            for (int i = 0; i < 3; ++i) {
+                const int row = std::clamp(y + i - 1, 0, light.rows - 1);
+                lows[i] = colours_[c].low[row], highs[i] = colours_[c].high[row];
+            }
+            three_by_three(lows, column.data(), low.data(), light.cols,
+                           [](ushort a, ushort b) { return a < b ? a : b; });
+            three_by_three(highs, column.data(), high.data(), light.cols,
+                           [](ushort a, ushort b) { return a > b ? a : b; });
+            clamp_row(light.ptr<float>(y) + c, low.data(), high.data(), light.cols);
         }
-        three_by_three(lows, column.data(), low.data(), light.cols,
-                       [](ushort a, ushort b) { return a < b ? a : b; });
-        three_by_three(highs, column.data(), high.data(), light.cols,
-                       [](ushort a, ushort b) { return a > b ? a : b; });
-        clamp_row(light.ptr<float>(y), low.data(), high.data(), 3 * light.cols);
     });
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <array>
 #include <opencv2/core.hpp>
 
 #include "core/work/job.h"
@@ -12,17 +13,23 @@ class LightBounds {
   public:
     explicit LightBounds(cv::Size size);
 
-    /// Takes in `width` columns of linear light of row y, from column `x` on. Several threads may add to
-    /// different places.
-    void add_row(int y, int x, int width, const cv::Vec3f* light);
+    /// Takes in the first `width` places of row y. Several threads may add to different places.
+    void add_row(int y, int width, const cv::Vec3f* light);
     /// The same where `share` is above 0.4.
-    void add_row(int y, int x, int width, const cv::Vec3f* light, const float* share);
+    void add_row(int y, int width, const cv::Vec3f* light, const float* share);
+    /// Takes in `width` places from one on, colour by colour.
+    void add_row(cv::Point from, int width, const float* const* light);
+    /// The same where `share` is above 0.4.
+    void add_row(cv::Point from, int width, const float* const* light, const float* share);
 
     /// Holds each value within the bounds of its 3×3 neighbourhood.
     void hold(cv::Mat3f& light, const Job& job) const;
 
   private:
-    cv::Mat3w low_, high_;
+    struct Colour {
+        cv::Mat1w low, high;
+    };
+    std::array<Colour, 3> colours_;
 };
 
 }  // namespace moorhaze

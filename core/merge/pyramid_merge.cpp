@@ -51,23 +51,20 @@ void calm_grain(Level& level, float noise, const Job& job) {
 }
 
 /// Takes the detail of a part of a row where it is stronger than what was chosen so far.
-/// @param ground  gives the coarser size's row.
-template <class Ground>
-void choose_row(Level& level, cv::Point from, int width, const float* light, const Ground& ground,
-                const float* energy, const float* own_energy, const uchar* covered, int number) {
+/// @param detail_of  gives the detail of a place.
+template <class DetailOf>
+void choose_row(Level& level, cv::Point from, int width, const DetailOf& detail_of, const float* energy,
+                const float* own_energy, const uchar* covered, int number) {
     float* const strongest = level.energy[from.y] + from.x;
-    float* const detail = level.detail.ptr<float>(from.y) + 3 * from.x;
+    cv::Vec3f* const detail = level.detail[from.y] + from.x;
     float* const own = level.own[from.y] + from.x;
     ushort* const source = level.source[from.y] + from.x;
-    const float* below = nullptr;
     for (int x = 0; x < width; ++x) {
         if (!covered[x] || !(energy[x] > strongest[x])) continue;
-        // Most places of a frame are not the sharpest: their detail is not even worked out.
-        if (!below) below = ground();
         strongest[x] = energy[x];
         own[x] = own_energy[x];
         source[x] = ushort(number);
-        for (int c = 3 * x; c < 3 * x + 3; ++c) detail[c] = light[c] - below[c];
+        detail[x] = detail_of(x);
     }
 }
 
@@ -102,11 +99,15 @@ cv::Mat1b downsampled_cover(const cv::Mat1b& covered) {
     return half;
 }
 
-void add_covered(const WarpedFrame& frame, cv::Point from, int width, const cv::Vec3f* light,
+/// Light of a part of a row, where the frame has pixels.
+void add_covered(const WarpedFrame& frame, cv::Point from, int width, const FineDetail& fine, int row,
                  LightBounds& bounds) {
     const RowSpan span = frame.covered()[std::size_t(from.y)];
     const int begin = std::max(span.begin, from.x), end = std::min(span.end, from.x + width);
-    if (begin < end) bounds.add_row(from.y, begin, end - begin, light + (begin - from.x));
+    if (begin >= end) return;
+    const float* light[3];
+    for (int c = 0; c < 3; ++c) light[c] = fine.light(0, c, row) + (begin - from.x);
+    bounds.add_row({begin, from.y}, end - begin, light);
 }
 
 /// What was chosen of the frames so far.
@@ -210,21 +211,27 @@ class Chosen {
     };
 
     void choose_fine(Turn& turn, const FrameDetail& detail, cv::Rect own) {
-        const auto fine = detail.fine(own, Job{});
-        for (std::size_t k = 0; k < FrameDetail::kFine; ++k, own = downsampled(own)) {
-            const DetailBlock& here = fine[k];
+        const FineDetail& fine = detail.fine(own);
+        std::vector<float> rows(3 * std::size_t(own.width));
+        float* const colours[] = {rows.data(), rows.data() + own.width, rows.data() + 2 * own.width};
+        for (std::size_t k = 0; k < FineDetail::kLevels; ++k, own = downsampled(own))
             for (int y = 0; y < own.height; ++y) {
                 const cv::Point from(own.x, own.y + y);
                 const uchar* const covered = turn.covers[k][from.y] + from.x;
-                turn.samples[k].take(from, own.width, here.own_energy[y], covered);
+                turn.samples[k].take(from, own.width, fine.own_energy(k, y), covered);
+                // Most places of a frame are not the sharpest: their detail is not even worked out.
+                bool is_there = false;
                 choose_row(
-                    levels_[k], from, own.width, here.light.ptr<float>(y),
-                    [&] { return here.ground.ptr<float>(y); }, here.energy[y], here.own_energy[y], covered,
-                    turn.number);
+                    levels_[k], from, own.width,
+                    [&](int x) {
+                        if (!is_there) fine.detail_row(k, y, colours);
+                        is_there = true;
+                        return cv::Vec3f(colours[0][x], colours[1][x], colours[2][x]);
+                    },
+                    fine.energy(k, y), fine.own_energy(k, y), covered, turn.number);
                 if (k == 0 && settings_.glare_guard)
-                    add_covered(turn.frame, from, own.width, here.light[y], bounds_);
+                    add_covered(turn.frame, from, own.width, fine, y, bounds_);
             }
-        }
     }
 
     void choose_coarse(Turn& turn, const FrameDetail& detail, const Job& job) {
@@ -237,9 +244,14 @@ class Chosen {
                     std::vector<float> row;
                     turn.samples[k].take({0, y}, own.cols, energy[y], turn.covers[k][y]);
                     if (settings_.glare_guard)
-                        coarse_bounds_[k - FrameDetail::kFine].add_row(y, 0, own.cols, own[y]);
+                        coarse_bounds_[k - FrameDetail::kFine].add_row(y, own.cols, own[y]);
+                    const float* below = nullptr;
                     choose_row(
-                        levels_[k], {0, y}, own.cols, own.ptr<float>(y), [&] { return ground.row(y, row); },
+                        levels_[k], {0, y}, own.cols,
+                        [&](int x) {
+                            if (!below) below = ground.row(y, row);
+                            return own(y, x) - cv::Vec3f(below[3 * x], below[3 * x + 1], below[3 * x + 2]);
+                        },
                         energy[y], energy[y], turn.covers[k][y], turn.number);
                 });
                 last_energy = energy;

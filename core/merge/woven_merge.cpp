@@ -2,19 +2,21 @@
 #include "core/merge/woven_merge.h"
 
 #include <algorithm>
+#include <array>
 #include <cfloat>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
+#include <optional>
+#include <vector>
 
 #include "core/merge/accumulated.h"
 #include "core/merge/focus_depth.h"
 #include "core/merge/frame_detail.h"
 #include "core/merge/light_bounds.h"
 #include "core/merge/merge_statistics.h"
+#include "core/merge/woven_rows.h"
 #include "core/picture/blur.h"
-#include "core/picture/luma.h"
 #include "core/picture/pyramid.h"
-#include "core/work/clones.h"
 #include "core/work/for_rows.h"
 #include "core/work/reused_memory.h"
 
@@ -38,13 +40,31 @@ struct Measured {
     PixelRect target;
 };
 
-/// The sum over the frames at one pyramid level.
+/// One pyramid level.
 struct Woven {
-    cv::Mat3f detail;
-    cv::Mat1f weight;
-    cv::Mat1f root;               ///< weighted square roots of the frames' energies
-    cv::Mat1f strongest;          ///< energy of those that contribute
+    std::optional<WovenSums> sums;
+    cv::Size size;
     cv::Mat1f nearest, farthest;  ///< frames that may contribute
+};
+
+/// Rows that a thread works in; as long as the longest that it has had.
+struct RowScratch {
+    std::vector<float> nearest, farthest, share, weight, ground;
+    std::array<std::vector<float>, 3> detail;
+    std::vector<ushort> source;
+
+    void hold(int width) {
+        const auto count = static_cast<std::size_t>(width);
+        if (count <= share.size()) return;
+        for (auto* row : {&nearest, &farthest, &share, &weight, &detail[0], &detail[1], &detail[2]})
+            row->resize(count);
+        source.resize(count);
+    }
+    static RowScratch& of_thread(int width) {
+        static thread_local RowScratch own;
+        own.hold(width);
+        return own;
+    }
 };
 
 Measured measure(AlignedFrames& frames, const MergeSettings& settings, const MergeContext& context,
@@ -79,7 +99,7 @@ void choose_frames(Measured& measured, const MergeSettings& settings, std::vecto
         });
     cv::Mat1f nearest = field.nearest, farthest = field.farthest;
     for (std::size_t k = 0; k < woven.size(); ++k) {
-        const cv::Size size = woven[k].weight.size();
+        const cv::Size size = woven[k].size;
         if (k > 1) {
             // A coarse place holds what all of its finer ones do.
             cv::Mat1f low, high, near(size), far(size);
@@ -98,94 +118,6 @@ void choose_frames(Measured& measured, const MergeSettings& settings, std::vecto
     woven[0].farthest = woven[1].farthest = field.farthest + kCalmFrames * field.calm;
 }
 
-/// How far each place of a row lets a frame contribute, and the weight of its detail.
-MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, const float* energy, float place,
-                               float slack, float grain, float* share, float* weight, int width) {
-    for (int x = 0; x < width; ++x) {
-        const float before = nearest[x] - place, after = place - farthest[x];
-        float off = before > after ? before : after;
-        off = off > 0 ? off : 0;
-        float part = slack - off;
-        part = part < 0 ? 0 : part > 1 ? 1 : part;
-        const float strength = energy[x] + grain;
-        share[x] = part;
-        weight[x] = part * strength * strength * strength;
-    }
-}
-
-/// Lets a frame contribute a little, where no frame that is wanted reaches.
-MOORHAZE_CLONES void add_fallback_weight(const float* energy, float little, float grain, float* weight,
-                                         int width) {
-    for (int x = 0; x < width; ++x) {
-        const float strength = energy[x] + grain;
-        weight[x] += little * strength * strength * strength;
-    }
-}
-
-/// Adds light by how near the frame is to the depth, where it may contribute.
-MOORHAZE_CLONES void add_plain_row(const float* light, const float* depth, const float* share, float place,
-                                   float* sum, float* total, int width) {
-    for (int x = 0; x < width; ++x) {
-        float near = 1 - std::abs(depth[x] - place);
-        near = near > 0 && share[x] > 0 ? near : 0;
-        sum[3 * x] += near * light[3 * x];
-        sum[3 * x + 1] += near * light[3 * x + 1];
-        sum[3 * x + 2] += near * light[3 * x + 2];
-        total[x] += near;
-    }
-}
-
-/// @param meeting  1 where the light stays, 0 where the plain sum takes its place.
-MOORHAZE_CLONES void replace_by_plain_row(const float* sum, const float* total, const float* meeting,
-                                          float* light, int width) {
-    for (int x = 0; x < width; ++x) {
-        const float held = meeting[x] < 0 ? 0 : meeting[x] > 1 ? 1 : meeting[x];
-        const float share = total[x] > 0 ? 1 - held : 0, scale = total[x] > 0 ? share / total[x] : 0;
-        for (int c = 3 * x; c < 3 * x + 3; ++c) light[c] = (1 - share) * light[c] + scale * sum[c];
-    }
-}
-
-/// Adds light - ground, weighted.
-MOORHAZE_CLONES void add_row(const float* light, const float* ground, const float* weight,
-                             const float* energy, float grain, float* sum, float* total, float* root,
-                             int width) {
-    for (int x = 0; x < width; ++x) {
-        const float w = weight[x];
-        sum[3 * x] += w * (light[3 * x] - ground[3 * x]);
-        sum[3 * x + 1] += w * (light[3 * x + 1] - ground[3 * x + 1]);
-        sum[3 * x + 2] += w * (light[3 * x + 2] - ground[3 * x + 2]);
-        total[x] += w;
-        root[x] += w * std::sqrt(energy[x] + grain);
-    }
-}
-
-MOORHAZE_CLONES void keep_strongest_row(const float* weight, const float* share, const float* energy,
-                                        float little, ushort number, float* strongest, ushort* source,
-                                        int width) {
-    for (int x = 0; x < width; ++x) {
-        const float own = weight[x] > 0 ? (share[x] + little) * energy[x] : -1;
-        const bool more = own > strongest[x];
-        strongest[x] = more ? own : strongest[x];
-        source[x] = more ? number : source[x];
-    }
-}
-
-/// Adds the detail of a row, with the strength given back that mixing with softer frames cost. Energies are
-/// those of coarser detail, too, which blur takes less of: the strength that they tell of is raised by 7/4,
-/// fitted to a contrast of 1 on simulated series.
-MOORHAZE_CLONES void restore_contrast_row(const float* detail, const float* weight, const float* root,
-                                          const float* strongest, float grain, float* light, int width) {
-    for (int x = 0; x < width; ++x) {
-        const float strong = strongest[x] > 0 ? strongest[x] : 0;
-        float kept = root[x] / (weight[x] * std::sqrt(strong + grain));
-        kept = kept < 1 ? kept : 1;
-        const float root_of_kept = std::sqrt(kept);
-        const float lost = kept * root_of_kept * std::sqrt(root_of_kept);
-        const float scale = weight[x] > 0 ? 1 / (weight[x] * lost) : 0;
-        for (int c = 3 * x; c < 3 * x + 3; ++c) light[c] += detail[c] * scale;
-    }
-}
-
 class Accumulator {
   public:
     Accumulator(Measured& measured, const AlignedFrames& frames, int levels, const MergeSettings& settings,
@@ -198,16 +130,14 @@ class Accumulator {
           source_(frames.target().size(), ushort(0)) {
         cv::Size size = frames.target().size();
         for (int level = 0; level < levels; ++level) {
-            woven_.push_back({cv::Mat3f(size, cv::Vec3f(0, 0, 0)),
-                              cv::Mat1f(size, 0.0f),
-                              cv::Mat1f(size, 0.0f),
-                              cv::Mat1f(size, -1.0f),
-                              {},
-                              {}});
+            const cv::Size block = level < FrameDetail::kFine
+                                       ? cv::Size(Blocks::kBlock >> level, Blocks::kBlock >> level)
+                                       : size;
+            woven_.push_back({WovenSums(size, block), size, {}, {}});
             if (level >= FrameDetail::kFine) coarse_bounds_.emplace_back(size);
             size = {(size.width + 1) / 2, (size.height + 1) / 2};
         }
-        const cv::Size quarter = woven_[FrameDetail::kFine].weight.size();
+        const cv::Size quarter = woven_[FrameDetail::kFine].size;
         plain_ = cv::Mat3f(quarter, cv::Vec3f(0, 0, 0));
         plain_weight_ = cv::Mat1f(quarter, 0.0f);
         rest_ = cv::Mat3f(size, cv::Vec3f(0, 0, 0));
@@ -223,18 +153,8 @@ class Accumulator {
         const FrameDetail sizes(frame, job.quiet());
         const Turn turn{frame, place, ushort(number)};
         for_rows(blocks_.count(), job.quiet(), [&](int block) {
-            cv::Rect own = taking_part(blocks_[block], place);
-            if (own.empty()) return;
-            const auto fine = sizes.fine(own, job.quiet());
-            std::vector<float> weight(static_cast<std::size_t>(own.width));
-            for (int level = 0; level < FrameDetail::kFine; ++level, own = downsampled(own)) {
-                const DetailBlock& here = fine[std::size_t(level)];
-                for (int y = 0; y < own.height; ++y)
-                    accumulate_row(
-                        turn, level, {own.x, own.y + y}, own.width, here.light.ptr<float>(y),
-                        [&](std::vector<float>&) { return here.ground.ptr<float>(y); }, here.energy[y],
-                        weight.data());
-            }
+            const cv::Rect own = taking_part(blocks_[block], place);
+            if (!own.empty()) add_fine(turn, sizes.fine(own), own);
         });
         cv::Mat1f last_weight;
         const cv::Mat3f light = sizes.coarse(
@@ -242,10 +162,7 @@ class Accumulator {
             [&](int level, const cv::Mat3f& own, const UpsampledRows& ground, const cv::Mat1f& energy) {
                 last_weight = cv::Mat1f(own.size());
                 for_rows(own.rows, job.quiet(), [&](int y) {
-                    accumulate_row(
-                        turn, level, {0, y}, own.cols, own.ptr<float>(y),
-                        [&](std::vector<float>& row) { return ground.row(y, row); }, energy[y],
-                        last_weight[y]);
+                    add_coarse_row(turn, level, y, own, ground, energy[y], last_weight[y]);
                 });
             });
         const cv::Mat1f weight = pyramid_down(last_weight, job.quiet());
@@ -264,13 +181,15 @@ class Accumulator {
         cv::Mat3f merged = rest_;
         for (int level = int(woven_.size()) - 1; level >= 0; --level) {
             Woven& own = woven_[std::size_t(level)];
-            merged = pyramid_up(merged, own.weight.size(), job.quiet());
+            merged = pyramid_up(merged, own.size, job.quiet());
             const float grain = grain_at(level);
+            const int across = own.sums->block().width;
             for_rows(merged.rows, job.quiet(), [&](int y) {
-                restore_contrast_row(own.detail.ptr<float>(y), own.weight[y], own.root[y], own.strongest[y],
-                                     grain, merged.ptr<float>(y), merged.cols);
+                for (int x = 0; x < merged.cols; x += across)
+                    restore_contrast_row(own.sums->row({x, y}), grain, merged.ptr<float>(y) + 3 * x,
+                                         std::min(across, merged.cols - x));
             });
-            own = {};
+            own.sums.reset();
             if (level >= FrameDetail::kFine && settings_.glare_guard)
                 coarse_bounds_[std::size_t(level - FrameDetail::kFine)].hold(merged, job.quiet());
             if (level == FrameDetail::kFine) replace_by_plain(merged, job.quiet());
@@ -323,6 +242,7 @@ class Accumulator {
         int place;
         ushort number;
     };
+    static float little_of(const Turn& turn) { return turn.frame.covers_all() ? 0 : kEveryFrame; }
     static float cubed(float value) { return value * value * value; }
     float slack() const { return 0.7f + 0.25f * float(settings_.seam_width_px); }
     float grain_at(int level) const {
@@ -414,65 +334,100 @@ class Accumulator {
         if (!all_covered_) any_cover_ |= coverage_of(frame.covered(), any_cover_.size());
     }
 
-    /// Adds a part of a row of a frame's detail of one size.
-    /// @param ground  gives the coarser size's row;  @param weight  takes the row's weights.
-    template <class Ground>
-    void accumulate_row(const Turn& turn, int level, cv::Point from, int width, const float* light,
-                        const Ground& ground, const float* energy, float* weight) {
-        Woven& own = woven_[std::size_t(level)];
-        int x = from.x;
-        const int y = from.y;
-        const float grain = grain_at(level), little = turn.frame.covers_all() ? 0 : kEveryFrame;
-        std::vector<float> nearest, farthest, share(static_cast<std::size_t>(width)), row;
-        const float *near = nullptr, *far = nullptr;
-        if (level == 0) {  // the range is known at half size
-            nearest.resize(share.size()), farthest.resize(share.size());
-            const float *half_near = own.nearest[y / 2], *half_far = own.farthest[y / 2];
-            for (int i = 0; i < width; ++i)
-                nearest[std::size_t(i)] = half_near[(x + i) / 2],
-                farthest[std::size_t(i)] = half_far[(x + i) / 2];
-            near = nearest.data(), far = farthest.data();
-        } else {
-            near = own.nearest[y] + x, far = own.farthest[y] + x;
-        }
-        weigh_row(near, far, energy, float(turn.place), slack(), grain, share.data(), weight, width);
-        mask_out(turn, level, from, width, energy, share.data(), weight);
-        if (level >= FrameDetail::kFine && settings_.glare_guard)
-            bound_coarse(turn, level, from, width, light, share);
-        if (level == FrameDetail::kFine)
-            add_plain_row(light, plain_depth_[y], share.data(), float(turn.place), plain_.ptr<float>(y),
-                          plain_weight_[y], width);
+    /// The frames that may contribute to a part of a row.
+    struct Range {
+        const float *nearest, *farthest;
+    };
+    Range range_of(int level, cv::Point from, int width, RowScratch& scratch) const {
+        const Woven& own = woven_[std::size_t(level)];
+        if (level > 0) return {own.nearest[from.y] + from.x, own.farthest[from.y] + from.x};
+        // Known at half size; a block begins at a multiple of 4.
+        const float *const near = own.nearest[from.y / 2] + from.x / 2, *const far =
+                                                                            own.farthest[from.y / 2] +
+                                                                            from.x / 2;
+        for (int x = 0; x < width; ++x)
+            scratch.nearest[std::size_t(x)] = near[x / 2], scratch.farthest[std::size_t(x)] = far[x / 2];
+        return {scratch.nearest.data(), scratch.farthest.data()};
+    }
+
+    /// How far a frame may contribute to a part of a row, and with what weight.
+    void weigh(const Turn& turn, int level, cv::Point from, int width, const float* energy, float* share,
+               float* weight, RowScratch& scratch) const {
+        const Range range = range_of(level, from, width, scratch);
+        weigh_row(range.nearest, range.farthest, energy, float(turn.place), slack(), grain_at(level), share,
+                  weight, width);
+        mask_out(turn, level, from, width, energy, share, weight);
+    }
+
+    /// Adds a part of a row of a frame's detail of one size, where it has weight.
+    /// @param detail  writes the row's detail, colour by colour.
+    template <class Detail>
+    void add(const Turn& turn, int level, cv::Point from, int width, const float* energy, const float* weight,
+             RowScratch& scratch, const Detail& detail) {
         // Most places of a frame have no part in the result.
         int begin = 0, end = width;
         while (begin < end && !(weight[begin] > 0)) ++begin;
         while (begin < end && !(weight[end - 1] > 0)) --end;
         if (begin == end) return;
-        const float* const below = ground(row);
-        x += begin, width = end - begin;
-        light += 3 * begin, energy += begin, weight += begin;
-        const float* const part = share.data() + begin;
-        add_row(light, below + 3 * begin, weight, energy, grain, own.detail.ptr<float>(y) + 3 * x,
-                own.weight[y] + x, own.root[y] + x, width);
-        std::vector<ushort> none;
-        if (level > 0) none.resize(share.size());
-        keep_strongest_row(weight, part, energy, little, turn.number, own.strongest[y] + x,
-                           level > 0 ? none.data() : source_[y] + x, width);
-        if (level == 0 && settings_.glare_guard)
-            bounds_.add_row(y, x, width, reinterpret_cast<const cv::Vec3f*>(light), part);
+        std::array<float*, 3> colours{};
+        for (std::size_t c = 0; c < 3; ++c) colours[c] = scratch.detail[c].data();
+        detail(colours.data());
+        const FrameRow row{{colours[0] + begin, colours[1] + begin, colours[2] + begin},
+                           weight + begin,
+                           scratch.share.data() + begin,
+                           energy + begin};
+        const WovenSums::Row sums = woven_[std::size_t(level)].sums->row({from.x + begin, from.y});
+        add_row(row, grain_at(level), sums, end - begin);
+        keep_strongest_row(row, little_of(turn), turn.number, sums.strongest,
+                           level > 0 ? scratch.source.data() : source_[from.y] + from.x + begin, end - begin);
+    }
+
+    void add_fine(const Turn& turn, const FineDetail& fine, cv::Rect own) {
+        RowScratch& scratch = RowScratch::of_thread(own.width);
+        for (std::size_t k = 0; k < FineDetail::kLevels; ++k, own = downsampled(own))
+            for (int y = 0; y < own.height; ++y) {
+                const int level = int(k);
+                const cv::Point from(own.x, own.y + y);
+                const float* const energy = fine.energy(k, y);
+                weigh(turn, level, from, own.width, energy, scratch.share.data(), scratch.weight.data(),
+                      scratch);
+                add(turn, level, from, own.width, energy, scratch.weight.data(), scratch,
+                    [&](float* const* colours) { fine.detail_row(k, y, colours); });
+                if (level == 0 && settings_.glare_guard) {
+                    const float* const light[] = {fine.light(k, 0, y), fine.light(k, 1, y),
+                                                  fine.light(k, 2, y)};
+                    bounds_.add_row(from, own.width, light, scratch.share.data());
+                }
+            }
+    }
+
+    /// @param weight  takes the row's weights.
+    void add_coarse_row(const Turn& turn, int level, int y, const cv::Mat3f& light,
+                        const UpsampledRows& ground, const float* energy, float* weight) {
+        const int width = light.cols;
+        RowScratch& scratch = RowScratch::of_thread(width);
+        const float* const row = light.ptr<float>(y);
+        weigh(turn, level, {0, y}, width, energy, scratch.share.data(), weight, scratch);
+        if (settings_.glare_guard) bound_coarse(turn, level, y, light[y], width, scratch.share);
+        if (level == FrameDetail::kFine)
+            add_plain_row(row, plain_depth_[y], scratch.share.data(), float(turn.place), plain_.ptr<float>(y),
+                          plain_weight_[y], width);
+        add(turn, level, {0, y}, width, energy, weight, scratch, [&](float* const* colours) {
+            part_detail_row(row, ground.row(y, scratch.ground), colours, width);
+        });
     }
 
     /// Coarse light stays within that of the frames next to the depth, here or beside: what meets there shows
     /// its own light in one of them, while blur carries it elsewhere in the others.
-    void bound_coarse(const Turn& turn, int level, cv::Point from, int width, const float* light,
+    void bound_coarse(const Turn& turn, int level, int y, const cv::Vec3f* light, int width,
                       std::vector<float> share) {
         const int coarser = level - FrameDetail::kFine;
-        const float* const depth = plain_depth_[std::min(from.y << coarser, plain_depth_.rows - 1)];
+        const float* const depth = plain_depth_[std::min(y << coarser, plain_depth_.rows - 1)];
         for (int i = 0; i < width; ++i) {
-            const int x = std::min((from.x + i) << coarser, plain_depth_.cols - 1);
+            const int x = std::min(i << coarser, plain_depth_.cols - 1);
             if (std::abs(depth[x] - float(turn.place)) > 1) share[std::size_t(i)] = 0;
         }
-        coarse_bounds_[std::size_t(coarser)].add_row(from.y, from.x, width,
-                                                     reinterpret_cast<const cv::Vec3f*>(light), share.data());
+        coarse_bounds_[std::size_t(coarser)].add_row(y, width, light, share.data());
     }
 
     /// No weight where the frame has no pixels, nor where it shows another state of what moved.

@@ -25,30 +25,35 @@ MOORHAZE_CLONES void two_rows(const float* const* rows, float* out, int count) {
     for (int i = 0; i < count; ++i) out[i] = (rows[0][i] + rows[1][i]) * 0.5f;
 }
 
+/// One output of the binomial filter, by a row's places that the filter reaches.
+template <int Channels>
+float five_across(const float* row, const int (&places)[5], int channel) {
+    const auto at = [&](int i) { return row[places[i] * Channels + channel]; };
+    return (at(0) + at(4)) * (1 / 16.0f) + (at(1) + at(3)) * (4 / 16.0f) + at(2) * (6 / 16.0f);
+}
+
 template <int Channels>
 MOORHAZE_CLONES void downsample_row(const float* row, float* out, int width, int half) {
-    auto at = [&](int x, int channel) { return row[mirrored(x, width) * Channels + channel]; };
-    for (int x = 0; x < half; ++x) {
-        const int middle = 2 * x;
-        if (middle >= 2 && middle + 2 < width)
-            for (int c = 0; c < Channels; ++c) {
-                const float* p = row + middle * Channels + c;
-                out[x * Channels + c] = (p[-2 * Channels] + p[2 * Channels]) * (1 / 16.0f) +
-                                        (p[-Channels] + p[Channels]) * (4 / 16.0f) + p[0] * (6 / 16.0f);
-            }
-        else
-            for (int c = 0; c < Channels; ++c)
-                out[x * Channels + c] = (at(middle - 2, c) + at(middle + 2, c)) * (1 / 16.0f) +
-                                        (at(middle - 1, c) + at(middle + 1, c)) * (4 / 16.0f) +
-                                        at(middle, c) * (6 / 16.0f);
-    }
+    const auto at_rim = [&](int x) {
+        int places[5];
+        for (int i = 0; i < 5; ++i) places[i] = mirrored(2 * x + i - 2, width);
+        for (int c = 0; c < Channels; ++c) out[x * Channels + c] = five_across<Channels>(row, places, c);
+    };
+    const int inner = std::max(1, (width - 1) / 2);  // 2 * x + 2 < width
+    at_rim(0);
+    for (int x = 1; x < inner; ++x)
+        for (int c = 0; c < Channels; ++c) {
+            const float* const p = row + 2 * x * Channels + c;
+            out[x * Channels + c] = (p[-2 * Channels] + p[2 * Channels]) * (1 / 16.0f) +
+                                    (p[-Channels] + p[Channels]) * (4 / 16.0f) + p[0] * (6 / 16.0f);
+        }
+    for (int x = inner; x < half; ++x) at_rim(x);
 }
 
 template <int Channels>
 MOORHAZE_CLONES void double_row(const float* row, float* out, int half, int width) {
-    for (int x = 0; x < half; ++x) {
-        const int before = x > 0 ? x - 1 : (half > 1 ? 1 : 0);
-        const int after = x + 1 < half ? x + 1 : half - 1;
+    const auto at_rim = [&](int x) {
+        const int before = x > 0 ? x - 1 : (half > 1 ? 1 : 0), after = x + 1 < half ? x + 1 : half - 1;
         for (int c = 0; c < Channels; ++c) {
             const float here = row[x * Channels + c];
             out[2 * x * Channels + c] =
@@ -56,7 +61,16 @@ MOORHAZE_CLONES void double_row(const float* row, float* out, int half, int widt
             if (2 * x + 1 < width)
                 out[(2 * x + 1) * Channels + c] = (here + row[after * Channels + c]) * 0.5f;
         }
-    }
+    };
+    at_rim(0);
+    for (int x = 1; x + 1 < half; ++x)
+        for (int c = 0; c < Channels; ++c) {
+            const float* const p = row + x * Channels + c;
+            float* const to = out + 2 * x * Channels + c;
+            to[0] = (p[-Channels] + p[Channels]) * (1 / 8.0f) + p[0] * (6 / 8.0f);
+            to[Channels] = (p[0] + p[Channels]) * 0.5f;
+        }
+    if (half > 1) at_rim(half - 1);
 }
 
 void dispatch(int channels, auto&& for_one, auto&& for_three) {
@@ -68,6 +82,26 @@ void dispatch(int channels, auto&& for_one, auto&& for_three) {
 }
 
 }  // namespace
+
+void pyramid_down_row(const PlaneRows& plane, int y, float* out, float* scratch) {
+    const float* rows[5];
+    for (int i = 0; i < 5; ++i) rows[i] = plane.row(mirrored(2 * y + i - 2, plane.height));
+    five_rows(rows, scratch, plane.width);
+    downsample_row<1>(scratch, out, plane.width, (plane.width + 1) / 2);
+}
+
+void pyramid_up_row(const PlaneRows& plane, int y, int width, float* out, float* scratch) {
+    const int middle = y / 2, before = middle > 0 ? middle - 1 : (plane.height > 1 ? 1 : 0),
+              after = std::min(middle + 1, plane.height - 1);
+    if (y % 2 == 0) {
+        const float* rows[] = {plane.row(before), plane.row(middle), plane.row(after)};
+        three_rows(rows, scratch, plane.width);
+    } else {
+        const float* rows[] = {plane.row(middle), plane.row(after)};
+        two_rows(rows, scratch, plane.width);
+    }
+    double_row<1>(scratch, out, plane.width, width);
+}
 
 cv::Mat pyramid_down(const cv::Mat& picture, const Job& job) {
     CV_Assert(picture.depth() == CV_32F && !picture.empty());

@@ -12,6 +12,18 @@ namespace moorhaze {
 /// Source: Burt & Adelson, "The Laplacian Pyramid as a Compact Image Code", IEEE Trans. Comm. 31(4), 1983.
 cv::Mat pyramid_down(const cv::Mat& picture, const Job& job);
 
+/// A plane of one channel that lies anywhere.
+struct PlaneRows {
+    const float* first;
+    std::ptrdiff_t step;  ///< from row to row, floats
+    int width, height;
+    const float* row(int y) const { return first + y * step; }
+};
+/// Row y of pyramid_down of a plane.   @param out  (width+1)/2 long;  @param scratch  as long as a row.
+void pyramid_down_row(const PlaneRows& plane, int y, float* out, float* scratch);
+/// Row y of pyramid_up of a plane to `width`.   @param out  that long;  @param scratch  as long as a row.
+void pyramid_up_row(const PlaneRows& plane, int y, int width, float* out, float* scratch);
+
 /// pyramid_up row by row, for steps that need no whole upsampled picture. Refers to the picture. Thread-safe.
 class UpsampledRows {
   public:

@@ -204,7 +204,7 @@ cv::Rect reach_of(const cv::Matx33d& to_source, cv::Rect block, cv::Size source)
 void warp_block(const WarpSource& source, const WarpGrid& grid, cv::Rect block, cv::Mat& out) {
     assert(out.size() == block.size() && out.type() == CV_32FC(source.channels));
     const int floats = source.channels == 3 ? 4 : 1;
-    std::vector<float> patch;
+    static thread_local std::vector<float> patch;
     for (int top = 0; top < block.height; top += kTileHeight)
         for (int left = 0; left < block.width; left += kTileWidth) {
             const cv::Rect tile(block.x + left, block.y + top, std::min(kTileWidth, block.width - left),

@@ -138,6 +138,10 @@ cv::Mat3f WarpedFrame::downsampled_light(const Job& job) const {
     return out;
 }
 
+void WarpedFrame::light(cv::Rect block, cv::Mat3f& out) const {
+    fill(block, out);
+}
+
 std::vector<ClippedRun> WarpedFrame::clipped(double level, const Job& job) const {
     const cv::Point2d corner(plan_.part.corner), target(plan_.target.x, plan_.target.y);
     const cv::Size half((plan_.target.width + 1) / 2, (plan_.target.height + 1) / 2);

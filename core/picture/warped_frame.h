@@ -27,6 +27,8 @@ class WarpedFrame {
 
     /// Linear light of a block, in pixels of the target; it may reach beyond the target.
     cv::Mat3f light(cv::Rect block) const;
+    /// The same into memory of the block's size.
+    void light(cv::Rect block, cv::Mat3f& out) const;
 
     /// All of the target.   @throws Cancelled.
     LinearFrame all(const Job& job) const;
