@@ -177,7 +177,6 @@ MergeResult merged_within(const MergeMethod& method, const MergeTask& task, cons
         AlignedFrames frames = frames_over(task.area);
         return method.merge(frames, task.settings, context, job);
     }
-    const ReusedMemory memory;
     const int count = (task.area.height + plan.rows - 1) / plan.rows;
     MergeContext own = context;
     MergeStatistics statistics;
@@ -212,6 +211,7 @@ MergeResult merged_within(const MergeMethod& method, const MergeTask& task, cons
 
 MergeResult merge_within(const MergeMethod& method, const MergeTask& task, const MergeContext& context,
                          const Job& job) {
+    const ReusedMemory memory;
     if (!task.settings.unveil || !method.uses.unveil) return merged_within(method, task, context, job);
     constexpr double kMerging = 0.7;
     const double needed = bytes_to_unveil(task);
