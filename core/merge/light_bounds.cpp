@@ -70,40 +70,67 @@ MOORHAZE_CLONES void clamp_row(float* light, const float* low, const float* high
 
 }  // namespace
 
-LightBounds::LightBounds(cv::Size size) {
-    for (Colour& colour : colours_) colour = {cv::Mat1w(size, ushort(65535)), cv::Mat1w(size, ushort(0))};
+LightBounds::LightBounds(cv::Size size, cv::Size block)
+    : size_(size), block_(block), across_((size.width + block.width - 1) / block.width) {
+    const int down = (size.height + block.height - 1) / block.height;
+    blocks_ = cv::Mat1w(across_ * down, 6 * block.area(), ushort(0));
+    blocks_.colRange(0, 3 * block.area()).setTo(65535);
+}
+
+LightBounds::Bounds LightBounds::row(std::size_t colour, cv::Point at) {
+    const cv::Point block(at.x / block_.width, at.y / block_.height);
+    const std::ptrdiff_t area = block_.area();
+    ushort* const low = blocks_[block.y * across_ + block.x] + std::ptrdiff_t(colour) * area +
+                        std::ptrdiff_t(at.y - block.y * block_.height) * block_.width +
+                        (at.x - block.x * block_.width);
+    return {low, low + 3 * area};
 }
 
 void LightBounds::add_row(int y, int width, const cv::Vec3f* light) {
-    for (std::size_t c = 0; c < 3; ++c)
-        take_in<3>(light->val + c, colours_[c].low[y], colours_[c].high[y], width);
+    for (std::size_t c = 0; c < 3; ++c) {
+        const Bounds own = row(c, {0, y});
+        take_in<3>(light->val + c, own.low, own.high, width);
+    }
 }
 
 void LightBounds::add_row(int y, int width, const cv::Vec3f* light, const float* share) {
-    for (std::size_t c = 0; c < 3; ++c)
-        take_in_shared<3>(light->val + c, share, colours_[c].low[y], colours_[c].high[y], width);
+    for (std::size_t c = 0; c < 3; ++c) {
+        const Bounds own = row(c, {0, y});
+        take_in_shared<3>(light->val + c, share, own.low, own.high, width);
+    }
 }
 
 void LightBounds::add_row(cv::Point from, int width, const float* const* light) {
-    for (std::size_t c = 0; c < 3; ++c)
-        take_in<1>(light[c], colours_[c].low[from.y] + from.x, colours_[c].high[from.y] + from.x, width);
+    for (std::size_t c = 0; c < 3; ++c) {
+        const Bounds own = row(c, from);
+        take_in<1>(light[c], own.low, own.high, width);
+    }
 }
 
 void LightBounds::add_row(cv::Point from, int width, const float* const* light, const float* share) {
-    for (std::size_t c = 0; c < 3; ++c)
-        take_in_shared<1>(light[c], share, colours_[c].low[from.y] + from.x,
-                          colours_[c].high[from.y] + from.x, width);
+    for (std::size_t c = 0; c < 3; ++c) {
+        const Bounds own = row(c, from);
+        take_in_shared<1>(light[c], share, own.low, own.high, width);
+    }
 }
 
-void LightBounds::hold(cv::Mat3f& light, const Job& job) const {
+void LightBounds::hold(cv::Mat3f& light, const Job& job) {
     for_rows(light.rows, job, [&](int y) {
-        std::vector<ushort> column(std::size_t(light.cols));
-        std::vector<float> low(column.size()), high(column.size());
+        const auto width = std::size_t(light.cols);
+        std::vector<ushort> rows(6 * width), column(width);
+        std::vector<float> low(width), high(width);
         for (std::size_t c = 0; c < 3; ++c) {
             const ushort *lows[3], *highs[3];
-            for (int i = 0; i < 3; ++i) {
-                const int row = std::clamp(y + i - 1, 0, light.rows - 1);
-                lows[i] = colours_[c].low[row], highs[i] = colours_[c].high[row];
+            for (std::size_t i = 0; i < 3; ++i) {
+                ushort *const own_low = rows.data() + i * width, *const own_high = own_low + 3 * width;
+                const int row_there = std::clamp(y + int(i) - 1, 0, light.rows - 1);
+                for (int x = 0; x < light.cols; x += block_.width) {
+                    const Bounds own = row(c, {x, row_there});
+                    const int count = std::min(block_.width, light.cols - x);
+                    std::copy_n(own.low, count, own_low + x);
+                    std::copy_n(own.high, count, own_high + x);
+                }
+                lows[i] = own_low, highs[i] = own_high;
             }
             three_by_three(lows, column.data(), low.data(), light.cols,
                            [](ushort a, ushort b) { return a < b ? a : b; });

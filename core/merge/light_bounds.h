@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-#include <array>
 #include <opencv2/core.hpp>
 
 #include "core/work/job.h"
@@ -11,7 +10,9 @@ namespace moorhaze {
 /// glare or dark rim beyond those of the frames is left. Kept as 16-bit square roots to save memory.
 class LightBounds {
   public:
-    explicit LightBounds(cv::Size size);
+    explicit LightBounds(cv::Size size) : LightBounds(size, size) {}
+    /// @param block  whose places lie together in memory: rows that are added stay within one.
+    LightBounds(cv::Size size, cv::Size block);
 
     /// Takes in the first `width` places of row y. Several threads may add to different places.
     void add_row(int y, int width, const cv::Vec3f* light);
@@ -23,13 +24,18 @@ class LightBounds {
     void add_row(cv::Point from, int width, const float* const* light, const float* share);
 
     /// Holds each value within the bounds of its 3×3 neighbourhood.
-    void hold(cv::Mat3f& light, const Job& job) const;
+    void hold(cv::Mat3f& light, const Job& job);
 
   private:
-    struct Colour {
-        cv::Mat1w low, high;
+    struct Bounds {
+        ushort *low, *high;
     };
-    std::array<Colour, 3> colours_;
+    /// Of a colour, from a place to the end of its block's row.
+    Bounds row(std::size_t colour, cv::Point at);
+
+    cv::Size size_, block_;
+    int across_;
+    cv::Mat1w blocks_;  ///< a row for each
 };
 
 }  // namespace moorhaze

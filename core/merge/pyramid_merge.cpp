@@ -114,7 +114,10 @@ void add_covered(const WarpedFrame& frame, cv::Point from, int width, const Fine
 class Chosen {
   public:
     Chosen(cv::Size size, const MergeSettings& settings)
-        : settings_(settings), blocks_(size), any_cover_(size, uchar(0)), bounds_(size) {
+        : settings_(settings),
+          blocks_(size),
+          any_cover_(size, uchar(0)),
+          bounds_(size, {Blocks::kBlock, Blocks::kBlock}) {
         sizes_ = {size};
         for (int level = 0; level < detail_levels(size); ++level) {
             const cv::Size own = sizes_.back();

@@ -5,9 +5,39 @@
 #include <cfloat>
 #include <cmath>
 
+#include "core/work/clones.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
+
+namespace {
+
+struct Row {
+    float *best, *left, *right, *previous, *sum, *least;
+    ushort* place;
+};
+
+/// Takes in a row of the frame `here`.
+MOORHAZE_CLONES void add_row(const float* value, const Row& row, ushort here, RowSpan span) {
+    float *const best = row.best, *const left = row.left, *const right = row.right,
+                 *const previous = row.previous, *const sum = row.sum, *const least = row.least;
+    ushort* const place = row.place;
+    const auto before = ushort(here - 1);  // the first frame follows none
+#pragma GCC ivdep
+    for (int x = span.begin; x < span.end; ++x) {
+        const float own = value[x], after = place[x] == before ? own : right[x];
+        const bool more = own > best[x];
+        best[x] = more ? own : best[x];
+        left[x] = more ? previous[x] : left[x];
+        right[x] = more ? 0 : after;
+        place[x] = more ? here : place[x];
+        previous[x] = own;
+        sum[x] += own;
+        least[x] = own < least[x] ? own : least[x];
+    }
+}
+
+}  // namespace
 
 SharpnessPeaks::SharpnessPeaks(cv::Size size)
     : best_(size, 0.0f),
@@ -29,19 +59,9 @@ void SharpnessPeaks::add(const cv::Mat1f& sharpness, const Coverage& coverage, i
         const RowSpan covered = coverage.row(y, level, best_.cols);
         std::fill(previous, previous + covered.begin, 0.0f);
         std::fill(previous + std::max(covered.begin, covered.end), previous + best_.cols, 0.0f);
-        for (int x = covered.begin; x < covered.end; ++x) {
-            if (!frames_.empty()) ++frames_(y, x);
-            if (place[x] + 1 == here) right[x] = value[x];
-            if (value[x] > best[x]) {
-                best[x] = value[x];
-                left[x] = previous[x];
-                right[x] = 0;
-                place[x] = here;
-            }
-            previous[x] = value[x];
-            sum[x] += value[x];
-            least[x] = std::min(least[x], value[x]);
-        }
+        add_row(value, Row{best, left, right, previous, sum, least, place}, here, covered);
+        if (!frames_.empty())
+            for (int x = covered.begin; x < covered.end; ++x) ++frames_(y, x);
     });
     ++count_;
 }

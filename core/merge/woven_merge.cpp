@@ -125,7 +125,7 @@ class Accumulator {
         : measured_(measured),
           settings_(settings),
           blocks_(frames.target().size()),
-          bounds_(frames.target().size()),
+          bounds_(frames.target().size(), {Blocks::kBlock, Blocks::kBlock}),
           any_cover_(frames.target().size(), uchar(0)),
           source_(frames.target().size(), ushort(0)) {
         cv::Size size = frames.target().size();

@@ -22,16 +22,27 @@ cv::Matx33d grid_of(cv::Point2d origin, double step) {
     return {step, 0, origin.x, 0, step, origin.y, 0, 0, 1};
 }
 
+/// Which of `width` columns from `left` on lie in a source; those before repeat its first, those behind its
+/// last.
+RowSpan within(int left, int width, int source_width) {
+    const int begin = std::clamp(-left, 0, width);
+    return {begin, std::clamp(source_width - left, begin, width)};
+}
+
 template <class Value>
 void fill_pixels(const Value* source, int source_width, int left, int width, const float* const* roots,
                  float* out) {
-    for (int i = 0; i < width; ++i) {
-        const Value* pixel = source + 3 * std::clamp(left + i, 0, source_width - 1);
-        out[4 * i] = roots[0][pixel[0]];
-        out[4 * i + 1] = roots[1][pixel[1]];
-        out[4 * i + 2] = roots[2][pixel[2]];
+    const float *const red = roots[0], *const green = roots[1], *const blue = roots[2];
+    const auto fill = [&](int i, const Value* pixel) {
+        out[4 * i] = red[pixel[0]];
+        out[4 * i + 1] = green[pixel[1]];
+        out[4 * i + 2] = blue[pixel[2]];
         out[4 * i + 3] = 0.0f;
-    }
+    };
+    const auto [begin, end] = within(left, width, source_width);
+    for (int i = 0; i < begin; ++i) fill(i, source);
+    for (int i = begin; i < end; ++i) fill(i, source + 3 * (left + i));
+    for (int i = end; i < width; ++i) fill(i, source + 3 * (source_width - 1));
 }
 
 /// @param power  of light that the source's values go with.
@@ -48,7 +59,10 @@ void warp_bands(const WarpSource& source, const WarpGrid& grid, const std::vecto
 WarpSource source_of(const cv::Mat1f& plane) {
     return {plane.size(), 1, [plane](int y, int left, int width, float* out) {
                 const float* const row = plane[y];
-                for (int i = 0; i < width; ++i) out[i] = row[std::clamp(left + i, 0, plane.cols - 1)];
+                const auto [begin, end] = within(left, width, plane.cols);
+                std::fill(out, out + begin, row[0]);
+                std::copy(row + left + begin, row + left + end, out + begin);
+                std::fill(out + end, out + width, row[plane.cols - 1]);
             }};
 }
 

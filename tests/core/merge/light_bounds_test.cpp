@@ -10,7 +10,7 @@ using namespace moorhaze;
 namespace {
 
 void add(LightBounds& bounds, const cv::Mat3f& frame) {
-    for (int y = 0; y < frame.rows; ++y) bounds.add_row(y, 0, frame.cols, frame[y]);
+    for (int y = 0; y < frame.rows; ++y) bounds.add_row(y, frame.cols, frame[y]);
 }
 
 }  // namespace
@@ -42,7 +42,7 @@ TEST_CASE("only places that contribute count, where none did, light stays as it 
     const cv::Mat3f frame(size, cv::Vec3f(0.5f, 0.5f, 0.5f));
     std::vector<float> share(12, 0.0f);
     for (int x = 0; x < 4; ++x) share[std::size_t(x)] = 1;
-    for (int y = 0; y < size.height; ++y) bounds.add_row(y, 0, size.width, frame[y], share.data());
+    for (int y = 0; y < size.height; ++y) bounds.add_row(y, size.width, frame[y], share.data());
     cv::Mat3f merged(size, cv::Vec3f(2, 2, 2));
     bounds.hold(merged, {});
     CHECK(merged(1, 2)[0] == Approx(0.5).margin(1e-3));
