@@ -73,8 +73,12 @@ MOORHAZE_CLONES void clamp_row(float* light, const float* low, const float* high
 LightBounds::LightBounds(cv::Size size, cv::Size block)
     : size_(size), block_(block), across_((size.width + block.width - 1) / block.width) {
     const int down = (size.height + block.height - 1) / block.height;
-    blocks_ = cv::Mat1w(across_ * down, 6 * block.area(), ushort(0));
-    blocks_.colRange(0, 3 * block.area()).setTo(65535);
+    blocks_.create(across_ * down, 6 * block.area());
+    for_rows(blocks_.rows, {}, [&](int row) {
+        ushort *const low = blocks_[row], *const high = low + 3 * block_.area();
+        std::fill(low, high, ushort(65535));
+        std::fill(high, high + 3 * block_.area(), ushort(0));
+    });
 }
 
 LightBounds::Bounds LightBounds::row(std::size_t colour, cv::Point at) {

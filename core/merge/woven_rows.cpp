@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/woven_rows.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/work/clones.h"
+#include "core/work/for_rows.h"
 
 // `ivdep` tells the compiler of rows that it cannot know to be apart.
 
@@ -12,8 +14,12 @@ namespace moorhaze {
 WovenSums::WovenSums(cv::Size size, cv::Size block)
     : size_(size), block_(block), across_((size.width + block.width - 1) / block.width) {
     const int down = (size.height + block.height - 1) / block.height, area = block.area();
-    blocks_ = cv::Mat1f(across_ * down, kPlanes * area, 0.0f);
-    blocks_.colRange((kPlanes - 1) * area, kPlanes * area).setTo(-1);
+    blocks_.create(across_ * down, kPlanes * area);
+    for_rows(blocks_.rows, {}, [&](int row) {
+        float* const first = blocks_[row];
+        std::fill(first, first + (kPlanes - 1) * area, 0.0f);
+        std::fill(first + (kPlanes - 1) * area, first + kPlanes * area, -1.0f);
+    });
 }
 
 WovenSums::Row WovenSums::row(cv::Point at) {
