@@ -18,20 +18,6 @@ cv::Mat1f band_energy(const cv::Mat1f& picture, const cv::Mat1f& coarse, double 
 /// Squares of one - other.   @param squares  may be one of them.   Thread-safe.
 void square_difference_row(const float* one, const float* other, float* squares, int width);
 
-/// A Gaussian over rows, reaching 3 sigma; borders across mirrored.   Thread-safe.
-class GatheringKernel {
-  public:
-    /// @throws BadParameter for a sigma of 0 or less.
-    explicit GatheringKernel(double sigma_px);
-    int reach() const { return int(weights_.size()) - 1; }
-    /// @param rows     2 reach + 1, the middle one's place is gathered for;  @param scratch  width + 2 reach.
-    /// @param out      width values.
-    void row(const float* const* rows, int width, float* scratch, float* out) const;
-
-  private:
-    std::vector<float> weights_;  ///< from the middle outwards
-};
-
 /// Rows that are made one by one, gathered with a Gaussian and handed on: nothing is ever whole. In strips,
 /// so that rows near their ends are made more than once; borders mirrored.
 /// @param make  writes row y.   @param take  gets the gathered row y, each once. Both from any thread.

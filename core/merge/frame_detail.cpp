@@ -89,7 +89,7 @@ void FineDetail::detail_row(std::size_t level, int y, float* const* colours) con
 /// Both energies of a level from its luma and what is coarser; of the coarser energy all that is around is
 /// there.
 void FineDetail::make_energy(std::size_t level, const Level& coarser) {
-    static const GatheringKernel kernel(FrameDetail::kGathered);
+    static const GaussianKernel kernel(FrameDetail::kGathered);
     Level& own = levels_[level];
     const int reach = kernel.reach(), width = own.around.width, height = own.around.height;
     // Full size is needed in the block only, half size where full size is made of it.
@@ -106,7 +106,7 @@ void FineDetail::make_energy(std::size_t level, const Level& coarser) {
         for (int i = -reach; i <= reach; ++i)
             rows[std::size_t(reach + i)] = own.whole_row(squares_, mirrored(y + i, height));
         float* const gathered = own.whole_row(own.own_energy, y);
-        kernel.row(rows.data(), width, scratch_.data(), gathered);
+        kernel.row(rows.data(), width, 1, scratch_.data(), gathered);
         pyramid_up_row(coarser.rows(coarser.energy), y, width, rows_[0].data(), rows_[1].data());
         add_scaled_row(gathered, rows_[0].data(), level + 1 == kLevels ? kOfQuarter : 1.0f,
                        own.whole_row(own.energy, y), width);

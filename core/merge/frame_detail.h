@@ -9,23 +9,25 @@
 
 namespace moorhaze {
 
-/// Blocks of a target that is worked on block by block: kBlock px a side, less at the right and lower rim.
+/// Blocks of a target that is worked on block by block, less at the right and lower rim.
 class Blocks {
   public:
     static constexpr int kBlock = 128;  ///< a multiple of 4
-    explicit Blocks(cv::Size target)
+    /// @param side  px.
+    explicit Blocks(cv::Size target, int side = kBlock)
         : target_(target),
-          across_((target.width + kBlock - 1) / kBlock),
-          down_((target.height + kBlock - 1) / kBlock) {}
+          side_(side),
+          across_((target.width + side - 1) / side),
+          down_((target.height + side - 1) / side) {}
     int count() const { return across_ * down_; }
     cv::Rect operator[](int block) const {
-        return cv::Rect(block % across_ * kBlock, block / across_ * kBlock, kBlock, kBlock) &
+        return cv::Rect(block % across_ * side_, block / across_ * side_, side_, side_) &
                cv::Rect({}, target_);
     }
 
   private:
     cv::Size target_;
-    int across_, down_;
+    int side_, across_, down_;
 };
 
 /// A block at half the size, (n+1)/2 a side.

@@ -3,12 +3,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <opencv2/imgproc.hpp>
 
 #include "core/merge/blur_growth.h"
 #include "core/merge/depth_layers.h"
+#include "core/merge/frame_detail.h"
 #include "core/merge/frame_stack.h"
 #include "core/merge/highlights.h"
+#include "core/picture/fast_math.h"
 #include "core/work/for_rows.h"
 
 namespace moorhaze {
@@ -16,11 +19,13 @@ namespace {
 
 constexpr int kLeastFrames = 6;
 constexpr double kWorkPixels = 1.5e6, kStackBytes = 1e9;
-constexpr float kGuideSigma = 0.047f;        // likeness of colours in the guide, of roots of light 0..1
+constexpr float kGuideSigma = 0.047f;  // likeness of colours in the guide, of roots of light 0..1
+constexpr float kLikeness = -std::numbers::log2e_v<float> / (2 * kGuideSigma * kGuideSigma);
 constexpr int kReaches[] = {24, 16, 12, 8};  // working px
 constexpr float kEdge = 2.5f;                // frames between depths that meet
 constexpr int kLeastNearer = 3;     // frames: layers nearer by less are not told from the place's own
 constexpr float kFrames = 1.5f;     // frames before and after the place's depth that make it
+constexpr int kBlock = 64;          // px of the target: read at once, or not at all
 constexpr float kBlack = 0.01f;     // of linear light: what noise makes of black
 constexpr double kNoiseEvened = 2;  // working px, sigma
 constexpr int kWrongReach = 4;      // working px
@@ -48,8 +53,9 @@ cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const FrameStack& stack, cons
     for (const int reach : kReaches) {
         const cv::Mat kernel = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * reach + 1, 2 * reach + 1});
         cv::Mat1f near, far, next = now.clone();
-        cv::erode(now, near, kernel);
-        cv::dilate(now, far, kernel);
+        for_rows(2, {}, [&](int which) {
+            which == 0 ? cv::erode(now, near, kernel) : cv::dilate(now, far, kernel);
+        });
         const int step = std::max(1, reach / 6);
         for_rows(now.rows, job.part(step_number / steps, (step_number + 1) / steps), [&](int y) {
             std::vector<float> shares(std::size_t(2 * last) + 2);  // by half frames
@@ -65,7 +71,7 @@ cv::Mat1f depth_with_edges(const cv::Mat1f& depth, const FrameStack& stack, cons
                     for (int i = std::max(-reach, -x); i <= std::min(reach, now.cols - 1 - x); i += step) {
                         if (i * i + j * j > reach * reach) continue;
                         const cv::Vec3f off = (cv::Vec3f(guide.at<cv::Vec3w>(y + j, x + i)) - own) / 65535.0f;
-                        const float weight = std::exp(-off.dot(off) / (2 * kGuideSigma * kGuideSigma));
+                        const float weight = fast_exp2(kLikeness * float(off.dot(off)));
                         shares[std::size_t(
                             std::clamp(int(std::lround(2 * now(y + j, x + i))), 0, 2 * last))] += weight;
                         total += weight;
@@ -308,28 +314,68 @@ cv::Mat1f places_of(const cv::Mat1f& numbers, const AlignedFrames& frames) {
     return places;
 }
 
-/// A plane of the working size, read at places of the target: linearly between its pixels.
+/// Planes of the working size, read at places of the target: linearly between their pixels.
 class Enlarged {
   public:
     Enlarged(cv::Size from, cv::Size to)
-        : from_(from),
-          across_(float(from.width) / float(to.width)),
-          down_(float(from.height) / float(to.height)) {}
+        : columns_(between(from.width, to.width)), rows_(between(from.height, to.height)) {}
 
     template <class Value>
     Value at(const cv::Mat_<Value>& plane, int x, int y) const {
-        const float u = std::clamp((float(x) + 0.5f) * across_ - 0.5f, 0.0f, float(from_.width - 1)),
-                    v = std::clamp((float(y) + 0.5f) * down_ - 0.5f, 0.0f, float(from_.height - 1));
-        const int left = int(u), top = int(v), right = std::min(left + 1, from_.width - 1),
-                  bottom = std::min(top + 1, from_.height - 1);
-        const float part = u - float(left), lower = v - float(top);
-        return (plane(top, left) * (1 - part) + plane(top, right) * part) * (1 - lower) +
-               (plane(bottom, left) * (1 - part) + plane(bottom, right) * part) * lower;
+        const Between &across = columns_[std::size_t(x)], &down = rows_[std::size_t(y)];
+        const Value *const upper = plane[down.first], *const lower = plane[down.second];
+        return (upper[across.first] * (1 - across.part) + upper[across.second] * across.part) *
+                   (1 - down.part) +
+               (lower[across.first] * (1 - across.part) + lower[across.second] * across.part) * down.part;
+    }
+    /// The pixels that a place is read from: these and the next, across and down.
+    cv::Point first(int x, int y) const {
+        return {columns_[std::size_t(x)].first, rows_[std::size_t(y)].first};
     }
 
   private:
-    cv::Size from_;
-    float across_, down_;
+    struct Between {
+        int first, second;
+        float part;  ///< of the second
+    };
+    static std::vector<Between> between(int from, int to) {
+        std::vector<Between> made;
+        for (int i = 0; i < to; ++i) {
+            const float at =
+                std::clamp((float(i) + 0.5f) * float(from) / float(to) - 0.5f, 0.0f, float(from - 1));
+            made.push_back({int(at), std::min(int(at) + 1, from - 1), at - std::floor(at)});
+        }
+        return made;
+    }
+    std::vector<Between> columns_, rows_;
+};
+
+/// Where a frame's pixels take part at full size, as the working size tells.
+class PartsOfFrames {
+  public:
+    PartsOfFrames(const cv::Mat1f& depth, const cv::Mat1f& taken) : taken_(taken.size(), uchar(0)) {
+        // Between pixels whose depths differ lie all depths between these.
+        const cv::Mat pair = cv::Mat1b::ones(2, 2);
+        cv::erode(depth, low_, pair, {0, 0});
+        cv::dilate(depth, high_, pair, {0, 0});
+        cv::Mat1f most;
+        cv::dilate(taken, most, pair, {0, 0});
+        taken_ = most > 0;
+    }
+
+    /// @param of  working pixels that places are read from, with the next across and down.
+    bool any(int frame, cv::Rect of) const {
+        for (int y = of.y; y < of.br().y; ++y)
+            for (int x = of.x; x < of.br().x; ++x)
+                if (taken_(y, x) && low_(y, x) < float(frame) + kFrames &&
+                    high_(y, x) > float(frame) - kFrames)
+                    return true;
+        return false;
+    }
+
+  private:
+    cv::Mat1b taken_;
+    cv::Mat1f low_, high_;
 };
 
 /// In each row of the target, the columns between which places are taken.
@@ -353,47 +399,38 @@ std::vector<RowSpan> spans_taken(const cv::Mat1f& taken, cv::Size target) {
     return spans;
 }
 
-/// True when a frame made places that are taken.
-bool makes_any(int frame, const cv::Mat1f& depth, const cv::Mat1f& taken) {
-    for (int y = 0; y < depth.rows; ++y)
-        for (int x = 0; x < depth.cols; ++x)
-            if (taken(y, x) > 0 && std::abs(depth(y, x) - float(frame)) < kFrames + 1) return true;
-    return false;
-}
-
 /// Full size: what lies behind, by the veils of the working size, and put in where it is taken.
 void put_in(MergeResult& result, AlignedFrames& frames, const cv::Mat3f& merged, const cv::Mat1f& depth,
             const std::vector<DepthLayer>& layers, const cv::Mat1f& taken, float growth, const Job& job) {
     const cv::Size size = result.picture.pixels.size();
     const Enlarged enlarged(depth.size(), size);
     const std::vector<RowSpan> spans = spans_taken(taken, size);
+    const PartsOfFrames parts(depth, taken);
+    const Blocks blocks(size, kBlock);
     cv::Mat3f numerator(size, cv::Vec3f());
     cv::Mat1f denominator(size, 0.0f);
     for (int frame = 0; frame < frames.count(); ++frame) {
         job.checkpoint(double(frame) / frames.count());
-        if (!makes_any(frame, depth, taken)) continue;
+        if (!parts.any(frame, cv::Rect({}, depth.size()))) continue;
         const Outcome<WarpedFrame> own = frames.open(frame);
         if (!own) continue;
         const Veil veil = veil_in(frame, layers, merged, growth);
-        for_rows(size.height, {}, [&](int y) {
-            const auto weight_at = [&](int x) {
-                return enlarged.at(taken, x, y) > 0
-                           ? kFrames - std::abs(enlarged.at(depth, x, y) - float(frame))
-                           : 0;
-            };
-            auto [first, end] = spans[std::size_t(y)];
-            while (first < end && !(weight_at(first) > 0)) ++first;
-            while (end > first && !(weight_at(end - 1) > 0)) --end;
-            if (first >= end) return;
-            const cv::Mat3f shot = own->light(cv::Rect(first, y, end - first, 1));
-            for (int x = first; x < end; ++x) {
-                const cv::Vec3f& light = shot(0, x - first);
-                const float near = weight_at(x);
-                if (!(near > 0) || is_clipped(light)) continue;
-                const float seen = enlarged.at(veil.seen, x, y), weight = near * seen;
-                denominator(y, x) += weight * seen;
-                numerator(y, x) += weight * (light - enlarged.at(veil.light, x, y));
-            }
+        for_rows(blocks.count(), {}, [&](int number) {
+            const cv::Rect block = blocks[number];
+            const cv::Point low = enlarged.first(block.x, block.y),
+                            high = enlarged.first(block.br().x - 1, block.br().y - 1);
+            if (!parts.any(frame, {low, high + cv::Point(1, 1)})) return;
+            const cv::Mat3f shot = own->light(block);
+            for (int y = block.y; y < block.br().y; ++y)
+                for (int x = block.x; x < block.br().x; ++x) {
+                    const cv::Vec3f& light = shot(y - block.y, x - block.x);
+                    if (!(enlarged.at(taken, x, y) > 0) || is_clipped(light)) continue;
+                    const float near = kFrames - std::abs(enlarged.at(depth, x, y) - float(frame));
+                    if (!(near > 0)) continue;
+                    const float seen = enlarged.at(veil.seen, x, y), weight = near * seen;
+                    denominator(y, x) += weight * seen;
+                    numerator(y, x) += weight * (light - enlarged.at(veil.light, x, y));
+                }
         });
     }
     const ToneCurve& curve = frames.curve();
