@@ -4,11 +4,15 @@
 // Settings are chosen on seeds below 100; what is reported comes from seeds of 100 and more.
 //   moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER] [woven,depth,pyramid,linear,textbook,snags,person]
 // Series are simulated once and kept in the folder: empty it when the rig's random scenes have changed.
-// With PROVING_PICTURES=FOLDER in the environment, merges and their depths are written there.
+// Series that others made are read beside them, where the folder has one of the seed's number: NUMBER/frames,
+// and NUMBER/truth with truth.png, valid.png, depth.npy (0 nearest to 1) and truth.json (of each frame its
+// file, the depth in focus, and the matrix to reference pixels at that depth). With "-" for the size only
+// those are. With PROVING_PICTURES=FOLDER in the environment, merges and their depths are written there.
 #include <algorithm>
 #include <cstdio>
 #include <cstring>
 #include <fstream>
+#include <iterator>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <numeric>
@@ -18,7 +22,8 @@
 #include "core/mend/mended.h"
 #include "core/mend/snags.h"
 #include "core/merge/accumulated.h"
-#include "core/merge/sharpness.h"
+#include "core/merge/depth_edges.h"
+#include "core/merge/sharp_frames.h"
 #include "core/project/align_series.h"
 #include "core/project/edits.h"
 #include "core/project/look_into.h"
@@ -66,21 +71,41 @@ cv::Mat1b within(const cv::Mat1b& places, int radius_px) {
     return grown;
 }
 
-Truth truth_of(const fs::path& folder) {
-    Truth truth;
-    truth.series = open_series({folder / "frames"}, {}).series;
-    const Picture sharp = read_picture(folder / "truth" / "sharp.tif");
+cv::Matx33d matrix_of(const nlohmann::json& json) {
+    cv::Matx33d matrix;
+    for (int y = 0; y < 3; ++y)
+        for (int x = 0; x < 3; ++x) matrix(y, x) = json[std::size_t(y)][std::size_t(x)];
+    return matrix;
+}
+
+nlohmann::json json_in(const fs::path& file) {
+    std::ifstream in(file);
+    return nlohmann::json::parse(in);
+}
+
+/// A plane of little-endian floats in NumPy's format, version 1.0 (numpy.lib.format, its documentation).
+cv::Mat1f plane_in_npy(const fs::path& file, cv::Size size) {
+    constexpr std::size_t kBeforeHeader = 10;
+    std::ifstream in(file, std::ios::binary);
+    const std::string bytes(std::istreambuf_iterator<char>(in), {});
+    if (bytes.size() < kBeforeHeader || bytes.compare(0, 8, "\x93NUMPY\x01\0", 8) != 0)
+        throw FileError(file.string() + ": is no plane in NumPy's format, version 1.0");
+    const std::size_t begin =
+        kBeforeHeader + std::size_t(uchar(bytes[8])) + 256 * std::size_t(uchar(bytes[9]));
+    const std::string header = bytes.substr(kBeforeHeader, begin - kBeforeHeader);
+    const std::string shape = "(" + std::to_string(size.height) + ", " + std::to_string(size.width) + ")";
+    cv::Mat1f plane(size);
+    if (header.find("'<f4'") == std::string::npos || header.find("False") == std::string::npos ||
+        header.find(shape) == std::string::npos || bytes.size() != begin + plane.total() * sizeof(float))
+        throw FileError(file.string() + ": is no plane of floats of the picture's size");
+    std::memcpy(plane.data, bytes.data() + begin, plane.total() * sizeof(float));
+    return plane;
+}
+
+/// What follows from picture and depth.
+/// @param depth  frame numbers from 1; of backdrops far behind all, or no number.
+Truth judged(Truth truth, const Picture& sharp, const cv::Mat1f& depth) {
     truth.luma = test::luma_of(sharp);
-    const cv::Mat1f depth = read_plane(folder / "truth" / "depth.tif");
-    std::ifstream in(folder / "truth" / "truth.json");
-    const auto json = nlohmann::json::parse(in);
-    truth.reference = json["reference"].get<int>() - 1;
-    for (const auto& frame : json["frames"]) {
-        cv::Matx33d matrix;
-        for (int y = 0; y < 3; ++y)
-            for (int x = 0; x < 3; ++x) matrix(y, x) = frame["matrix"][y][x];
-        truth.matrices.push_back(matrix);
-    }
     // Backdrops lie far behind all frames: their edge is an edge, too.
     cv::Mat1f held = cv::min(depth, double(truth.series.count()) + 4);
     cv::patchNaNs(held, double(truth.series.count()) + 4);
@@ -108,6 +133,51 @@ Truth truth_of(const fs::path& folder) {
     truth.edges &= truth.inside & ~truth.highlights;
     truth.flat = calm & truth.inside & ~truth.edges & ~truth.highlights;
     truth.textured = truth.inside & ~truth.edges & ~truth.highlights & ~truth.flat;
+    return truth;
+}
+
+Truth truth_of_rig(const fs::path& folder) {
+    Truth truth;
+    truth.series = open_series({folder / "frames"}, {}).series;
+    const auto json = json_in(folder / "truth" / "truth.json");
+    truth.reference = json["reference"].get<int>() - 1;
+    for (const auto& frame : json["frames"]) truth.matrices.push_back(matrix_of(frame["matrix"]));
+    return judged(std::move(truth), read_picture(folder / "truth" / "sharp.tif"),
+                  read_plane(folder / "truth" / "depth.tif"));
+}
+
+/// A series of somebody else's.
+Truth truth_of_other(const fs::path& folder) {
+    Truth truth;
+    truth.series = open_series({folder / "frames"}, {}).series;
+    const auto json = json_in(folder / "truth" / "truth.json");
+    std::vector<float> focus;
+    for (std::size_t i = 0; i < json["frames"].size(); ++i) {
+        const auto& frame = json["frames"][i];
+        focus.push_back(frame["focus"]);
+        truth.matrices.push_back(matrix_of(frame["transform_focus"]));
+        if (frame["file"] == json["reference"]) truth.reference = int(i);
+    }
+    if (truth.series.count() != int(focus.size()) || !std::is_sorted(focus.begin(), focus.end()))
+        throw FileError(folder.string() + ": its truth tells of other frames, or not from near to far");
+    const Picture sharp = read_picture(folder / "truth" / "truth.png"),
+                  valid = read_picture(folder / "truth" / "valid.png");
+    cv::Mat1f depth = plane_in_npy(folder / "truth" / "depth.npy", sharp.pixels.size());
+    const float ends = (focus.back() - focus.front()) / float(focus.size() - 1);  // a frame beyond the ends
+    for (float& own : depth) {
+        const auto above = std::upper_bound(focus.begin(), focus.end(), own);
+        if (above == focus.begin())
+            own = 1 + (own - focus.front()) / ends;
+        else if (above == focus.end())
+            own = float(focus.size()) + (own - focus.back()) / ends;
+        else
+            own = float(above - focus.begin()) + (own - *(above - 1)) / (*above - *(above - 1));
+    }
+    truth = judged(std::move(truth), sharp, depth);
+    cv::Mat1b known;
+    cv::extractChannel(valid.pixels, known, 0);
+    for (cv::Mat1b* mask : {&truth.inside, &truth.edges, &truth.highlights, &truth.flat, &truth.textured})
+        *mask &= known > 127;
     return truth;
 }
 
@@ -345,62 +415,98 @@ void print_snags(const MergeResult& merge, const Series& series, const SeriesGeo
     std::printf("\n");
 }
 
-/// A person who draws in along the snags with a brush of 34 px, from the frame that is sharpest at the place
-/// as the sounding measures it; once blindly, once taking back what looks worse.
+/// What a stroke did to the squared error of what it touched.
+struct Touched {
+    double before = 0, after = 0;
+    bool is_better() const { return after < before; }
+    double gain_db() const { return 10 * std::log10(std::max(before, 1e-9) / std::max(after, 1e-9)); }
+};
+
+/// A person who draws in along the snags with a brush of 34 px, from the frame that the sounding marks at the
+/// place, of two the one that belongs there by the depth with edges; once blindly, once where the sounding is
+/// sure that it is one frame, once taking back what looks worse.
 void print_person(const MergeResult& merge, const Series& series, const SeriesGeometry& geometry,
                   const Truth& truth) {
-    constexpr int kSnags = 40, kStep_px = 24, kPatch_px = 48;
-    constexpr double kRadius_px = 17;
+    constexpr int kSnags = 40, kStep_px = 24;
+    constexpr double kRadius_px = 17, kSure = 0.8, kFault_db = -0.3;
     const FrameSource source(series, geometry, std::make_shared<FrameShelf>(std::size_t(2) << 30));
     std::vector<int> all(std::size_t(series.count()));
     std::iota(all.begin(), all.end(), 0);
     AlignedFrames frames(series, geometry, all, merge.area);
     std::vector<Snag> snags = find_snags(merge, frames, {}, {});
     if (snags.size() > kSnags) snags.resize(kSnags);
-    const auto sharpest = [&](cv::Point at) {
-        const PixelRect patch =
-            PixelRect(at.x - kPatch_px / 2, at.y - kPatch_px / 2, kPatch_px, kPatch_px) & merge.area;
-        float most = -1;
-        FrameId best = series.frames[0].id;
-        for (int i = 0; i < series.count(); ++i) {
-            const cv::Mat1f sharp = sharpness_of(source.load(i, patch, {}), 4, Job{});
-            const float own = sharp(sharp.rows / 2, sharp.cols / 2);
-            if (own > most) most = own, best = series.frames[std::size_t(i)].id;
-        }
-        return best;
+    std::vector<FrameProblem> problems;
+    const cv::Mat1f depth = depth_with_edges(
+        merge.depth - 1, frame_stack_of(frames, merge.picture.pixels.size(), problems, {}), {});
+    const auto marked = [&](cv::Point at) {
+        SharpAtPlace place(at, usual_reach(series.size()));
+        for (int i = 0; i < series.count(); ++i) place.add(i, source.load(i, place.part(), {}), {});
+        SharpFrames sharp = place.frames({});
+        std::sort(sharp.frames.begin(), sharp.frames.end(), [&](const auto& one, const auto& other) {
+            const float own = depth(at - merge.area.tl());
+            return std::abs(float(one.frame) - own) < std::abs(float(other.frame) - own);
+        });
+        return sharp;
     };
     const auto error_in = [&](const Picture& picture, PixelRect area) {
-        const PixelRect inside = area & merge.area;
-        return inside.empty() ? 0.0 : cv::norm(test::luma_of(picture), truth.luma(inside), cv::NORM_L2SQR);
+        return cv::norm(test::luma_of(picture), truth.luma(area), cv::NORM_L2SQR);
     };
-    SharedList<Stroke> blind, kept;
+    const auto touched = [&](const SharedList<Stroke>& strokes, const Stroke& stroke) {
+        const PixelRect reach = reach_of(stroke) & merge.area;
+        return Touched{error_in(mended(merge, strokes, {source}, reach, {}), reach),
+                       error_in(mended(merge, strokes.appended(stroke), {source}, reach, {}), reach)};
+    };
+    SharedList<Stroke> blind, sure, kept;
+    struct Sum {
+        int places = 0, faults = 0, better = 0;
+        double worst_db = 0;
+        void add(const Touched& own) {
+            ++places, faults += own.gain_db() < kFault_db, better += own.is_better();
+            worst_db = std::min(worst_db, own.gain_db());
+        }
+    } blindly, surely;
     for (const Snag& snag : snags)
         for (int y = snag.area.y + kStep_px / 2; y < snag.area.br().y + kStep_px / 2; y += kStep_px)
             for (int x = snag.area.x + kStep_px / 2; x < snag.area.br().x + kStep_px / 2; x += kStep_px) {
                 const cv::Point at(std::min(x, snag.area.br().x - 1), std::min(y, snag.area.br().y - 1));
-                const Stroke stroke{sharpest(at), kRadius_px, 0.6, 1, {{double(at.x), double(at.y)}}};
+                const SharpFrames sharp = marked(at);
+                if (sharp.frames.empty()) continue;
+                const Stroke stroke{series.frames[std::size_t(sharp.frames[0].frame)].id,
+                                    kRadius_px,
+                                    0.6,
+                                    1,
+                                    {{double(at.x), double(at.y)}}};
+                const Touched alone = touched({}, stroke);
+                blindly.add(alone);
                 blind = blind.appended(stroke);
-                const PixelRect reach = reach_of(stroke) & merge.area;
-                const double before = error_in(mended(merge, kept, {source}, reach, {}), reach),
-                             after =
-                                 error_in(mended(merge, kept.appended(stroke), {source}, reach, {}), reach);
-                if (after < before) kept = kept.appended(stroke);
+                if (sharp.frames.size() == 1 && sharp.frames[0].certainty >= kSure) {
+                    surely.add(alone);
+                    sure = sure.appended(stroke);
+                }
+                if (touched(kept, stroke).is_better()) kept = kept.appended(stroke);
             }
     const cv::Mat1b near = truth.edges(merge.area);
     const auto edges_db = [&](const Picture& picture) {
         return test::psnr_db(test::luma_of(picture), truth.luma(merge.area), near);
     };
+    const double before = edges_db(merge.picture);
+    const auto gain = [&](const SharedList<Stroke>& strokes) {
+        return edges_db(mended(merge, strokes, {source}, merge.area, {})) - before;
+    };
     std::printf(
-        "    person: near edges %.2f dB, drawn in blindly %+.2f (%d dabs), taking back %+.2f (%d)\n",
-        edges_db(merge.picture),
-        edges_db(mended(merge, blind, {source}, merge.area, {})) - edges_db(merge.picture), blind.size(),
-        edges_db(mended(merge, kept, {source}, merge.area, {})) - edges_db(merge.picture), kept.size());
+        "    person: near edges %.2f dB, drawn in blindly %+.2f, where sure %+.2f, taking back %+.2f (%d "
+        "dabs)\n",
+        before, gain(blind), gain(sure), gain(kept), kept.size());
+    for (const auto& [name, own] : {std::pair("blindly", blindly), std::pair("where sure", surely)})
+        std::printf("    %-10s %3d dabs, better %d, more than 0.3 dB worse %d, the worst %.1f dB\n", name,
+                    own.places, own.better, own.faults, own.worst_db);
 }
 
 using Scores = std::map<std::string, std::vector<Score>>;
 
-void prove(const fs::path& folder, const std::string& methods, Scores& scores) {
-    const Truth truth = truth_of(folder);
+/// @param name  of the series among the pictures that are written.
+void prove(const Truth& truth, const std::string& name_of_series, const std::string& methods,
+           Scores& scores) {
     auto note = [&](const std::string& name, const Score& own) {
         print(name.c_str(), own);
         scores[name].push_back(own);
@@ -430,10 +536,9 @@ void prove(const fs::path& folder, const std::string& methods, Scores& scores) {
         if (is_wanted("snags")) print_snags(result, series, geometry, truth);
         if (is_wanted("person")) print_person(result, series, geometry, truth);
         if (const char* to = std::getenv("PROVING_PICTURES")) {
-            write_plane(fs::path(to) / (folder.filename().string() + "-" + method + "-depth.tif"),
-                        result.depth);
-            write_picture(fs::path(to) / (folder.filename().string() + "-" + method + ".png"), result.picture,
-                          {}, {.format = FileFormat::png, .bits = 8, .overwrite = true, .made_with = {}}, {});
+            write_plane(fs::path(to) / (name_of_series + "-" + method + "-depth.tif"), result.depth);
+            write_picture(fs::path(to) / (name_of_series + "-" + method + ".png"), result.picture, {},
+                          {.format = FileFormat::png, .bits = 8, .overwrite = true, .made_with = {}}, {});
         }
     }
     if (is_wanted("linear"))
@@ -467,22 +572,34 @@ Score mean_of(const std::vector<Score>& list) {
 int main(int argc, char** argv) {
     unsigned first = 0, last = 0;
     int width = 900, height = 600;
+    const bool only_others = argc > 2 && std::strcmp(argv[2], "-") == 0;
     if (argc < 2 || std::sscanf(argv[1], "%u-%u", &first, &last) != 2 || last < first ||
-        (argc > 2 && std::sscanf(argv[2], "%dx%d", &width, &height) != 2)) {
-        std::fprintf(stderr, "usage: moorhaze-proving FIRST-LAST [WIDTHxHEIGHT] [FOLDER] [METHODS]\n");
+        (argc > 2 && !only_others && std::sscanf(argv[2], "%dx%d", &width, &height) != 2)) {
+        std::fprintf(stderr, "usage: moorhaze-proving FIRST-LAST [WIDTHxHEIGHT|-] [FOLDER] [METHODS]\n");
         return 2;
     }
     const fs::path folder = argc > 3 ? argv[3] : "proving-ground";
     const std::string methods = argc > 4 ? argv[4] : "woven,depth,pyramid,linear,textbook";
-    Scores scores;
+    Scores of_rig, of_others;
     std::printf("luma PSNR in dB    all    edges  highl. textur. flat     SSIM  contrast\n");
     for (unsigned seed = first; seed <= last; ++seed) {
-        const fs::path own = folder / ("seed-" + std::to_string(seed) + "-" + std::to_string(width));
-        if (!fs::exists(own / "truth" / "truth.json"))
-            rig::simulate(settings_of(seed, {width, height}), own, {});
-        std::printf("seed %u\n", seed);
-        prove(own, methods, scores);
+        const std::string number = std::to_string(seed);
+        if (!only_others) {
+            const fs::path own = folder / ("seed-" + number + "-" + std::to_string(width));
+            if (!fs::exists(own / "truth" / "truth.json"))
+                rig::simulate(settings_of(seed, {width, height}), own, {});
+            std::printf("seed %u\n", seed);
+            prove(truth_of_rig(own), own.filename().string(), methods, of_rig);
+        }
+        if (const fs::path other = folder / number; fs::exists(other / "truth" / "truth.png")) {
+            const std::string scene = json_in(other / "truth" / "truth.json").value("scene", "");
+            std::printf("another's %u %s\n", seed, scene.c_str());
+            prove(truth_of_other(other), number, methods, of_others);
+        }
     }
-    std::printf("mean of %u seeds\n", last - first + 1);
-    for (const auto& [name, list] : scores) print(name.c_str(), mean_of(list));
+    for (const auto& [whose, scores] : {std::pair("rig's", of_rig), std::pair("another's", of_others)}) {
+        if (scores.empty()) continue;
+        std::printf("mean of %s %zu series\n", whose, scores.begin()->second.size());
+        for (const auto& [name, list] : scores) print(name.c_str(), mean_of(list));
+    }
 }

@@ -51,8 +51,9 @@ SnagWalk::SnagWalk(SessionBase& base, QObject* parent)
         if (what.document.series) looked_again_.clear();
         const ProjectResult* result = base_.standpoint.result();
         const auto& mended = what.document.mended;
-        if (what.document.series || what.document.hand_over || what.document.finish ||
-            (result && std::count(mended.begin(), mended.end(), result->id)))
+        const bool may_be_resized = what.document.hand_over || what.document.finish;
+        if (what.document.series || (result && std::count(mended.begin(), mended.end(), result->id)) ||
+            (may_be_resized && shown_of_ && delivered_scale() != listed_scale_))
             show_known();
     });
 }
@@ -143,7 +144,7 @@ void SnagWalk::list_known() {
     if (of) {
         const MergePlanes planes = planes_of(*of->product.result, of->product.plane->series);
         const SharedList<Stroke> since = strokes_since();
-        const double scale = delivered_scale();
+        const double scale = listed_scale_ = delivered_scale();
         std::vector<Snag> seen = *snags_row_.value();
         unseen_ = int(
             std::erase_if(seen, [&](const Snag& snag) { return strength_at(snag, scale) < kSeenStrength; }));

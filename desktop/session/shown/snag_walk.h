@@ -78,6 +78,7 @@ class SnagWalk : public QObject {
     std::optional<MendedResult> shown_of_;  ///< what the snags were found in
     std::vector<WalkedSnag> snags_;
     int unseen_ = 0;
+    double listed_scale_ = 0;  ///< delivered_scale() that the list goes by
     std::optional<int> current_;
     bool goes_by_nearness_ = false;
 };

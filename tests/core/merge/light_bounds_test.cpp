@@ -49,3 +49,32 @@ TEST_CASE("only places that contribute count, where none did, light stays as it 
     CHECK(merged(1, 4)[0] == Approx(0.5).margin(1e-3));  // a neighbour contributed
     CHECK(merged(1, 8)[0] == 2.0f);
 }
+
+TEST_CASE("bounds that lie block by block hold light as those of whole rows do", "[merge]") {
+    const cv::Size size(70, 45);
+    cv::theRNG().state = 5;
+    LightBounds whole(size), blocks(size, {16, 16});
+    for (int frame = 0; frame < 3; ++frame) {
+        cv::Mat3f light(size);
+        cv::Mat1f share(size);
+        cv::randu(light, cv::Scalar::all(0.2), cv::Scalar::all(0.7));
+        cv::randu(share, 0, 1);
+        cv::Mat1f colours[3];
+        cv::split(light, colours);
+        for (int y = 0; y < size.height; ++y) {
+            whole.add_row(y, size.width, light[y], share[y]);
+            for (int x = 0; x < size.width; x += 16) {
+                const float* const own[] = {colours[0][y] + x, colours[1][y] + x, colours[2][y] + x};
+                blocks.add_row({x, y}, std::min(16, size.width - x), own, share[y] + x);
+            }
+        }
+    }
+    cv::Mat3f by_whole(size);
+    cv::randu(by_whole, cv::Scalar::all(-0.5), cv::Scalar::all(1.5));
+    cv::Mat3f by_blocks = by_whole.clone();
+    const cv::Mat3f before = by_whole.clone();
+    whole.hold(by_whole, {});
+    blocks.hold(by_blocks, {});
+    CHECK(cv::norm(by_whole, by_blocks, cv::NORM_INF) == 0);
+    CHECK(cv::norm(by_whole, before, cv::NORM_INF) > 0.3);
+}
