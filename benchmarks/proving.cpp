@@ -485,6 +485,27 @@ void print_person(const MergeResult& merge, const Series& series, const SeriesGe
                 }
                 if (touched(kept, stroke).is_better()) kept = kept.appended(stroke);
             }
+    // As a person could who traced every edge: each pixel of a snag from the frame of its depth.
+    Picture traced{merge.picture.pixels.clone(), {}, merge.picture.profile};
+    Sum tracing;
+    cv::Mat1b in_snags(depth.size(), uchar(0));
+    for (const Snag& snag : snags) in_snags(snag.area - merge.area.tl()).setTo(255);
+    for (int i = 0; i < series.count(); ++i) {
+        const LinearFrame frame = source.load(i, merge.area, {});
+        const Picture picture = picture_of(frame, frames.curve(), frames.profile());
+        cv::Mat1b own = in_snags.clone();
+        for (int y = 0; y < depth.rows; ++y)
+            for (int x = 0; x < depth.cols; ++x)
+                if (std::lround(depth(y, x)) != i) own(y, x) = 0;
+        picture.pixels.copyTo(traced.pixels, own);
+    }
+    for (const Snag& snag : snags) {
+        const PixelRect own = snag.area - merge.area.tl();
+        const auto part = [&](const Picture& picture) {
+            return Picture{picture.pixels(own), {}, picture.profile};
+        };
+        tracing.add({error_in(part(merge.picture), snag.area), error_in(part(traced), snag.area)});
+    }
     const cv::Mat1b near = truth.edges(merge.area);
     const auto edges_db = [&](const Picture& picture) {
         return test::psnr_db(test::luma_of(picture), truth.luma(merge.area), near);
@@ -494,11 +515,12 @@ void print_person(const MergeResult& merge, const Series& series, const SeriesGe
         return edges_db(mended(merge, strokes, {source}, merge.area, {})) - before;
     };
     std::printf(
-        "    person: near edges %.2f dB, drawn in blindly %+.2f, where sure %+.2f, taking back %+.2f (%d "
-        "dabs)\n",
-        before, gain(blind), gain(sure), gain(kept), kept.size());
-    for (const auto& [name, own] : {std::pair("blindly", blindly), std::pair("where sure", surely)})
-        std::printf("    %-10s %3d dabs, better %d, more than 0.3 dB worse %d, the worst %.1f dB\n", name,
+        "    person: near edges %.2f dB, blindly %+.2f, where sure %+.2f, taking back %+.2f (%d dabs), "
+        "traced %+.2f\n",
+        before, gain(blind), gain(sure), gain(kept), kept.size(), edges_db(traced) - before);
+    for (const auto& [name, own] :
+         {std::pair("blindly", blindly), std::pair("where sure", surely), std::pair("traced", tracing)})
+        std::printf("    %-10s %3d places, better %d, more than 0.3 dB worse %d, the worst %.1f dB\n", name,
                     own.places, own.better, own.faults, own.worst_db);
 }
 

@@ -87,7 +87,7 @@ CLI::App* add_mend(CLI::App& app, const Common& common) {
     auto arguments = std::make_shared<MendArguments>();
     command->add_option("PROJECT", arguments->project, "A project's folder, or its .moorhaze file")
         ->required();
-    command->add_flag("--snags", arguments->snags, "List the doubtful places, the strongest first");
+    command->add_flag("--snags", arguments->snags, "List the doubtful places, the likeliest and strongest first");
     command->add_option("--result", arguments->result, "Number of the result; without it the newest")
         ->check(CLI::PositiveNumber);
     command->add_option("--report", arguments->report, "Write them as JSON here");

@@ -31,6 +31,30 @@ constexpr double kBeyondFrames =
 constexpr double kPainted = 0.35;  ///< share of strokes: one pass of the brush with its usual flow
 constexpr int kThin = 3;           ///< px: half the breadth of a thin thing
 
+/// How often a kind errs by three times the usual and more, against soft rims: of 987 places on layered
+/// series (seeds 51 to 69) 73 % of thin things, 55 of soft rims, 9 of what lies around highlights, whose own
+/// frame is known.
+double likelihood(SnagKind kind) {
+    switch (kind) {
+        case SnagKind::thin_thing:
+            return 1.33;
+        case SnagKind::never_sharp:
+            return 1.2;
+        case SnagKind::dark_rim:
+            return 0.87;
+        case SnagKind::moved:
+            return 0.8;
+        case SnagKind::blended:
+            return 0.4;
+        case SnagKind::glare:
+            return 0.16;
+        case SnagKind::soft_rim:
+        case SnagKind::bright_halo:
+            break;
+    }
+    return 1;
+}
+
 struct Sizes {
     double gathered;
     int around, radius;
@@ -454,6 +478,9 @@ std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, co
     const int radius = sizes_for(strength.size()).radius;
     snags = joined(snags, radius / 2, 6 * radius);
     if (!snags.empty()) judge_smaller(snags, differing, merge.area, job.quiet());
+    std::stable_sort(snags.begin(), snags.end(), [](const Snag& one, const Snag& other) {
+        return likelihood(one.kind) * one.strength > likelihood(other.kind) * other.strength;
+    });
     job.checkpoint(1);
     return snags;
 }

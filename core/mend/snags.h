@@ -47,7 +47,7 @@ double strength_at(const Snag& snag, double scale);
 constexpr double kSeenStrength = 0.012;  ///< fainter ones are seen by nobody: about 3 of 255 in middle grey
 constexpr double kPlainStrength = 0.03;  ///< seen at once: about 8 of 255; what is less by who looks for it
 
-/// The strongest first, then always the one nearest to the last, so that a walk does not jump to and fro.
+/// The first one first, then always the one nearest to the last, so that a walk does not jump to and fro.
 std::vector<Snag> nearest_next(std::vector<Snag> snags);
 
 /// What is wrong, in a sentence for the person.
@@ -75,7 +75,7 @@ struct SnagSettings {
 /// random scenes of the rig (seeds below 100). Places that touch and are of one kind are one. One pass over
 /// the frames at half size; peak memory about 14 bytes a pixel of the target.
 /// @param frames  that the merge was made from; their target is the merge's area.
-/// @return        the strongest first.
+/// @return        the strongest first, of kinds that are often right before those that seldom are.
 /// @throws BadParameter when the frames have another target, FileError when none can be read, Cancelled.
 std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, const SnagSettings& settings,
                              const Job& job);

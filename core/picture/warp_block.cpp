@@ -204,6 +204,7 @@ cv::Rect reach_of(const cv::Matx33d& to_source, cv::Rect block, cv::Size source)
 void warp_block(const WarpSource& source, const WarpGrid& grid, cv::Rect block, cv::Mat& out) {
     assert(out.size() == block.size() && out.type() == CV_32FC(source.channels));
     const int floats = source.channels == 3 ? 4 : 1;
+    constexpr std::size_t kMostKept = std::size_t(1) << 20;  // a frame that is far reduced reaches for more
     static thread_local std::vector<float> patch;
     for (int top = 0; top < block.height; top += kTileHeight)
         for (int left = 0; left < block.width; left += kTileWidth) {
@@ -232,6 +233,7 @@ void warp_block(const WarpSource& source, const WarpGrid& grid, cv::Rect block, 
                     level_row(grid, tile.y + y, tile.x, tile.width, source.channels, line);
             }
         }
+    if (patch.size() > kMostKept) patch = std::vector<float>();
 }
 
 }  // namespace moorhaze
