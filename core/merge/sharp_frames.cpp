@@ -74,7 +74,7 @@ class Votes {
 };
 
 /// A share of a sum; summed in another order it could come out a little over 1.
-double share_of(double part, double whole) {
+double part_of(double part, double whole) {
     return std::min(1.0, part / whole);
 }
 
@@ -115,16 +115,16 @@ SharpFrames SharpMap::at(cv::Point2d place, double reach_px) const {
         }
     const double told = votes.all() / std::max(heard, 1e-12);
     for (std::size_t k = 0; k < read_.size(); ++k)
-        sharp.shares.push_back(share_of(votes.of(k), std::max(votes.all(), 1e-12)) *
+        sharp.shares.push_back(part_of(votes.of(k), std::max(votes.all(), 1e-12)) *
                                std::min(1.0, told / kLeastTold));
     if (told < kLeastTold) return sharp;
     const double sure = std::min(1.0, told / (4 * kLeastTold));
     const int first = votes.most(-1);
-    sharp.frames.push_back({read_[std::size_t(first)], sure * share_of(votes.around(first), votes.all())});
+    sharp.frames.push_back({read_[std::size_t(first)], sure * part_of(votes.around(first), votes.all())});
     const int second = around.most(first);
     const double share = second < 0 ? 0
-                                    : std::max(share_of(votes.around(second), votes.all()),
-                                               share_of(around.around(second), around.all()));
+                                    : std::max(part_of(votes.around(second), votes.all()),
+                                               part_of(around.around(second), around.all()));
     // What is told only around the place is never surer than what is told at it.
     if (share > kLeastShare)
         sharp.frames.push_back(

@@ -12,7 +12,7 @@ namespace {
 
 /// The rows' weighted sum, the middle one first, then pair by pair outwards.
 template <int Reach>
-MOORHAZE_CLONES void sum_rows(const float* const* rows, const float* weights, float* sum, int count) {
+MOORHAZE_CLONES void sum_pairs(const float* const* rows, const float* weights, float* sum, int count) {
     const float* own[2 * Reach + 1];
     float weight[Reach + 1];
     for (int k = 0; k <= 2 * Reach; ++k) own[k] = rows[k];
@@ -44,16 +44,16 @@ void sum_of(const float* const* rows, const std::vector<float>& weights, float* 
     const int reach = int(weights.size()) - 1;
     switch (reach) {
         case 1:
-            return sum_rows<1>(rows, weights.data(), sum, count);
+            return sum_pairs<1>(rows, weights.data(), sum, count);
         case 2:
-            return sum_rows<2>(rows, weights.data(), sum, count);
+            return sum_pairs<2>(rows, weights.data(), sum, count);
         case 3:
-            return sum_rows<3>(rows, weights.data(), sum, count);
+            return sum_pairs<3>(rows, weights.data(), sum, count);
         default:
             break;
     }
     constexpr int first = 4;
-    sum_rows<first>(rows + reach - first, weights.data(), sum, count);
+    sum_pairs<first>(rows + reach - first, weights.data(), sum, count);
     int k = first + 1;
     for (; k < reach; k += 2) {
         const float *const near[] = {rows[reach - k], rows[reach + k]}, *const far[] = {rows[reach - k - 1],
