@@ -125,7 +125,7 @@ const FineDetail& FrameDetail::fine(cv::Rect block) const {
         level.lie(around, block);
         around = downsampled(around), block = downsampled(block);
     }
-    auto& [full, half, quarter] = fine.levels_;
+    FineDetail::Level &full = fine.levels_[0], &half = fine.levels_[1], &quarter = fine.levels_[2];
     fine.scratch_.resize(std::size_t(full.around.width + 2 * kBlockMargin));
     for (auto& row : fine.rows_) row.resize(std::size_t(full.around.width));
     const auto part = [](FineDetail::Level& level, const cv::Mat3f& light, int top) {
