@@ -47,11 +47,11 @@ cv::Rect downsampled(cv::Rect block) {
 }
 
 FrameDetail::FrameDetail(const WarpedFrame& frame, const Job& job)
-    : frame_(frame),
-      light_(frame.downsampled_light(job)),
-      luma_(perceptual_luma(light_, job)),
-      next_luma_(pyramid_down(luma_, job)),
-      energy_(band_energy(luma_, next_luma_, kGathered, job)) {}
+    : frame_(frame), light_(frame.downsampled_light(job)) {
+    const cv::Mat1f luma = perceptual_luma(light_, job);
+    next_luma_ = pyramid_down(luma, job);
+    energy_ = band_energy(luma, next_luma_, kGathered, job);
+}
 
 cv::Mat3f FrameDetail::coarse(int levels, const Job& job, const TakeCoarse& take) const {
     cv::Mat3f light = light_;

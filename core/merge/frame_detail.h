@@ -113,7 +113,7 @@ class FrameDetail {
   private:
     const WarpedFrame& frame_;
     cv::Mat3f light_;
-    cv::Mat1f luma_, next_luma_, energy_;  ///< of kFine; the luma of the next coarser size
+    cv::Mat1f next_luma_, energy_;  ///< of the size after kFine; of kFine
 };
 
 }  // namespace moorhaze

@@ -71,23 +71,10 @@ MOORHAZE_CLONES void clamp_row(float* light, const float* low, const float* high
 }  // namespace
 
 LightBounds::LightBounds(cv::Size size, cv::Size block)
-    : size_(size), block_(block), across_((size.width + block.width - 1) / block.width) {
-    const int down = (size.height + block.height - 1) / block.height;
-    blocks_.create(across_ * down, 6 * block.area());
-    for_rows(blocks_.rows, {}, [&](int row) {
-        ushort *const low = blocks_[row], *const high = low + 3 * block_.area();
-        std::fill(low, high, ushort(65535));
-        std::fill(high, high + 3 * block_.area(), ushort(0));
-    });
-}
+    : planes_(size, block, [](int plane) { return ushort(plane < 3 ? 65535 : 0); }) {}
 
 LightBounds::Bounds LightBounds::row(std::size_t colour, cv::Point at) {
-    const cv::Point block(at.x / block_.width, at.y / block_.height);
-    const std::ptrdiff_t area = block_.area();
-    ushort* const low = blocks_[block.y * across_ + block.x] + std::ptrdiff_t(colour) * area +
-                        std::ptrdiff_t(at.y - block.y * block_.height) * block_.width +
-                        (at.x - block.x * block_.width);
-    return {low, low + 3 * area};
+    return {planes_.row(int(colour), at), planes_.row(int(colour) + 3, at)};
 }
 
 void LightBounds::add_row(int y, int width, const cv::Vec3f* light) {
@@ -119,6 +106,7 @@ void LightBounds::add_row(cv::Point from, int width, const float* const* light, 
 }
 
 void LightBounds::hold(cv::Mat3f& light, const Job& job) {
+    const int across = planes_.block().width;
     for_rows(light.rows, job, [&](int y) {
         const auto width = std::size_t(light.cols);
         std::vector<ushort> rows(6 * width), column(width);
@@ -128,9 +116,9 @@ void LightBounds::hold(cv::Mat3f& light, const Job& job) {
             for (std::size_t i = 0; i < 3; ++i) {
                 ushort *const own_low = rows.data() + i * width, *const own_high = own_low + 3 * width;
                 const int row_there = std::clamp(y + int(i) - 1, 0, light.rows - 1);
-                for (int x = 0; x < light.cols; x += block_.width) {
+                for (int x = 0; x < light.cols; x += across) {
                     const Bounds own = row(c, {x, row_there});
-                    const int count = std::min(block_.width, light.cols - x);
+                    const int count = std::min(across, light.cols - x);
                     std::copy_n(own.low, count, own_low + x);
                     std::copy_n(own.high, count, own_high + x);
                 }

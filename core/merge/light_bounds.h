@@ -2,6 +2,7 @@
 #pragma once
 #include <opencv2/core.hpp>
 
+#include "core/merge/block_planes.h"
 #include "core/work/job.h"
 
 namespace moorhaze {
@@ -33,9 +34,7 @@ class LightBounds {
     /// Of a colour, from a place to the end of its block's row.
     Bounds row(std::size_t colour, cv::Point at);
 
-    cv::Size size_, block_;
-    int across_;
-    cv::Mat1w blocks_;  ///< a row for each
+    BlockPlanes<ushort, 6> planes_;  ///< the least light of each colour, then the most
 };
 
 }  // namespace moorhaze

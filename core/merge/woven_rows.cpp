@@ -1,34 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/merge/woven_rows.h"
 
-#include <algorithm>
 #include <cmath>
 
 #include "core/work/clones.h"
-#include "core/work/for_rows.h"
 
 // `ivdep` tells the compiler of rows that it cannot know to be apart.
 
 namespace moorhaze {
 
 WovenSums::WovenSums(cv::Size size, cv::Size block)
-    : size_(size), block_(block), across_((size.width + block.width - 1) / block.width) {
-    const int down = (size.height + block.height - 1) / block.height, area = block.area();
-    blocks_.create(across_ * down, kPlanes * area);
-    for_rows(blocks_.rows, {}, [&](int row) {
-        float* const first = blocks_[row];
-        std::fill(first, first + (kPlanes - 1) * area, 0.0f);
-        std::fill(first + (kPlanes - 1) * area, first + kPlanes * area, -1.0f);
-    });
-}
+    : planes_(size, block, [](int plane) { return plane == 5 ? -1.0f : 0.0f; }) {}
 
 WovenSums::Row WovenSums::row(cv::Point at) {
-    const cv::Point block(at.x / block_.width, at.y / block_.height);
-    const std::ptrdiff_t area = block_.area();
-    float* const first = blocks_[block.y * across_ + block.x] +
-                         std::ptrdiff_t(at.y - block.y * block_.height) * block_.width +
-                         (at.x - block.x * block_.width);
-    return {{first, first + area, first + 2 * area}, first + 3 * area, first + 4 * area, first + 5 * area};
+    const auto of = [&](int plane) { return planes_.row(plane, at); };
+    return {{of(0), of(1), of(2)}, of(3), of(4), of(5)};
 }
 
 MOORHAZE_CLONES void weigh_row(const float* nearest, const float* farthest, const float* energy, float place,

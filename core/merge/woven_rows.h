@@ -3,6 +3,8 @@
 #include <array>
 #include <opencv2/core.hpp>
 
+#include "core/merge/block_planes.h"
+
 /// The loops of the woven merge over rows of places. No two rows overlap.
 namespace moorhaze {
 
@@ -22,14 +24,10 @@ class WovenSums {
     WovenSums(cv::Size size, cv::Size block);
 
     Row row(cv::Point at);
-    cv::Size size() const { return size_; }
-    cv::Size block() const { return block_; }
+    cv::Size block() const { return planes_.block(); }
 
   private:
-    static constexpr int kPlanes = 6;
-    cv::Size size_, block_;
-    int across_;
-    cv::Mat1f blocks_;  ///< a row for each
+    BlockPlanes<float, 6> planes_;
 };
 
 /// What a frame says about a row of places.
