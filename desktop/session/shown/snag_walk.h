@@ -24,7 +24,8 @@ class SnagWalk : public QObject {
   public:
     explicit SnagWalk(SessionBase& base, QObject* parent = nullptr);
 
-    /// Of the result shown, in the order they were found in or from each to the nearest; empty while they are looked for.
+    /// Of the result shown, in the order they were found in or from each to the nearest; empty while they are
+    /// looked for.
     const std::vector<WalkedSnag>& snags() const { return snags_; }
     int left() const;        ///< neither ignored nor painted
     int plain_left() const;  ///< of these, those that are seen at once
