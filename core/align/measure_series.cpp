@@ -5,6 +5,8 @@
 #include <atomic>
 #include <deque>
 
+#include "core/align/far_links.h"
+#include "core/align/resting_places.h"
 #include "core/align/sensor_dust.h"
 #include "core/picture/luma.h"
 #include "core/work/for_rows.h"
@@ -20,7 +22,9 @@ constexpr int kHops[] = {1, 2};
 constexpr int kFarthestHop = 2;
 constexpr int kTogether = 4;  // frames that are loaded side by side
 constexpr int kLightSide = 120;
-constexpr double kDustShare = 0.2;  // of the time of measuring
+constexpr double kDustShare = 0.2, kFarShare = 0.2;  // of the time of measuring
+constexpr int kFarRounds = 2;                        // links get better with the picture they are found in
+constexpr int kMostRestingRounds = 4;
 
 /// Means of blocks in linear light.
 cv::Mat3f small_light(const Picture& picture, const ToneCurve& curve) {
@@ -68,10 +72,10 @@ std::optional<RegistrationView> view_of(const Frame& frame, FrameShelf* shelf, s
     }
 }
 
-/// Small pictures of the frames that are searched for dust.
-class DustFrames {
+/// Small pictures of frames all over the series: those that are tied to each other, and searched for dust.
+class SmallFrames {
   public:
-    explicit DustFrames(const std::vector<bool>& used) : own_(used.size()) {
+    explicit SmallFrames(const std::vector<bool>& used) : own_(used.size()) {
         const auto count = int(std::count(used.begin(), used.end(), true));
         const int step = (count + kDustFrames - 1) / kDustFrames;
         for (std::size_t i = 0, k = 0; i < used.size(); ++i)
@@ -87,19 +91,25 @@ class DustFrames {
             if (std::max(level.luma.cols, level.luma.rows) <= kDustSide) break;
         }
     }
+    /// Pairs of frames that lie far from each other, as the registration so far places them.
+    std::vector<MeasuredPair> links(const Registration& registration, const Job& job) const {
+        const SeriesGeometry geometry = placed(registration);
+        std::vector<SmallFrame> frames;
+        for (std::size_t i = 0; i < own_.size(); ++i)
+            if (is_placed(geometry, i))
+                frames.push_back({int(i), own_[i].luma, own_[i].to_frame(0, 0), own_[i].to_frame(0, 2)});
+        return far_links(frames, geometry, job);
+    }
     std::vector<DustSpot> find(const Registration& registration, const Job& job) const {
-        const auto reference =
-            std::find_if(own_.begin(), own_.end(), [](const Kept& own) { return !own.luma.empty(); });
-        if (reference == own_.end()) return {};
-        PlaceSettings settings;
-        settings.reference = int(reference - own_.begin());
-        const SeriesGeometry geometry = place_frames(registration, settings);
+        const SeriesGeometry geometry = placed(registration);
         std::vector<DustView> views;
         for (std::size_t i = 0; i < own_.size(); ++i)
-            if (!own_[i].luma.empty() && geometry.frames[i].registered && !geometry.frames[i].interpolated)
+            if (is_placed(geometry, i))
                 views.push_back({own_[i].luma, geometry.frames[i].matrix * own_[i].to_frame});
+        if (views.empty()) return {};
+        const Kept& reference = own_[std::size_t(geometry.reference)];
         std::vector<DustSpot> spots = find_sensor_dust(views, job);
-        const double scale = reference->to_frame(0, 0), offset = reference->to_frame(0, 2);
+        const double scale = reference.to_frame(0, 0), offset = reference.to_frame(0, 2);
         for (DustSpot& spot : spots) {
             spot.at = spot.at * scale + cv::Point2d(offset, offset);
             spot.radius_px *= scale;
@@ -113,8 +123,47 @@ class DustFrames {
         cv::Mat1f luma;
         cv::Matx33d to_frame;
     };
+    /// Over the first frame that is kept, which the registration's own reference need not be.
+    SeriesGeometry placed(const Registration& registration) const {
+        PlaceSettings settings;
+        const auto first =
+            std::find_if(own_.begin(), own_.end(), [](const Kept& own) { return !own.luma.empty(); });
+        if (first == own_.end()) return {};
+        settings.reference = int(first - own_.begin());
+        return place_frames(registration, settings);
+    }
+    bool is_placed(const SeriesGeometry& geometry, std::size_t i) const {
+        return !own_[i].luma.empty() && geometry.frames[i].registered && !geometry.frames[i].interpolated;
+    }
     std::vector<Kept> own_;
 };
+
+/// Pairs that were laid through what rests on the sensor, too, lie too near to where they would lie if
+/// nothing moved: they are laid anew without, as long as that shows more of it.
+void leave_out_resting(std::vector<MeasuredPair>& pairs, const Job& job) {
+    std::size_t known = 0;
+    for (int round = 0; round < kMostRestingRounds; ++round) {
+        const std::vector<RestingPlace> resting = resting_places(pairs);
+        if (resting.size() <= known) break;
+        known = resting.size();
+        for_rows(int(pairs.size()), job.quiet(), [&](int k) {
+            MeasuredPair& own = pairs[std::size_t(k)];
+            if (const auto laid = lay_pair(own.spots, resting)) own.pair = *laid;
+        });
+    }
+    for (MeasuredPair& pair : pairs) pair.spots = {};
+}
+
+void tie_far_frames(Registration& registration, const SmallFrames& small, const Job& job) {
+    const std::vector<MeasuredPair> near = registration.pairs;
+    for (int round = 0; round < kFarRounds; ++round) {
+        const std::vector<MeasuredPair> links =
+            small.links(registration, job.part(double(round) / kFarRounds, (round + 1.0) / kFarRounds));
+        registration.pairs = near;
+        registration.pairs.insert(registration.pairs.end(), links.begin(), links.end());
+        if (links.empty()) return;
+    }
+}
 
 }  // namespace
 
@@ -155,12 +204,13 @@ Registration measure_frames(const std::vector<bool>& used, cv::Size size, const 
             struct Wanted {
                 int moving, fixed;
                 std::optional<cv::Matx33d> start;
+                std::optional<PairSpots> spots;
                 std::optional<PairRegistration> found;
             };
             std::vector<Wanted> wanted;
             for (int k = before; k < int(held.size()); ++k) {
                 if (k - hop < 0 || !held[std::size_t(k)].view || !held[std::size_t(k - hop)].view) continue;
-                Wanted own{k, k - hop, {}, {}};
+                Wanted own{k, k - hop, {}, {}, {}};
                 if (hop > 1) {
                     const int middle = held[std::size_t(k - hop / 2)].frame;
                     const auto first = known(middle, held[std::size_t(own.fixed)].frame),
@@ -171,17 +221,20 @@ Registration measure_frames(const std::vector<bool>& used, cv::Size size, const 
             }
             for_rows(int(wanted.size()), job.quiet(), [&](int k) {
                 Wanted& own = wanted[std::size_t(k)];
-                own.found = register_pair(*held[std::size_t(own.moving)].view,
-                                          *held[std::size_t(own.fixed)].view, own.start, job.quiet());
+                own.spots = match_pair(*held[std::size_t(own.moving)].view,
+                                       *held[std::size_t(own.fixed)].view, own.start, job.quiet());
+                if (own.spots) own.found = lay_pair(*own.spots, {});
             });
-            for (const Wanted& own : wanted)
+            for (Wanted& own : wanted)
                 if (own.found)
                     registration.pairs.push_back({held[std::size_t(own.moving)].frame,
-                                                  held[std::size_t(own.fixed)].frame, *own.found});
+                                                  held[std::size_t(own.fixed)].frame, *own.found,
+                                                  std::move(*own.spots)});
         }
         while (int(held.size()) > kFarthestHop) held.pop_front();
         job.checkpoint(double(from + std::size_t(count)) / double(frames.size()));
     }
+    leave_out_resting(registration.pairs, job);
     return registration;
 }
 
@@ -189,16 +242,18 @@ Registration measure_series(const Series& series, FrameShelf* shelf, const Job& 
     const ReusedMemory memory;
     std::vector<bool> used;
     for (const Frame& frame : series.frames) used.push_back(frame.used);
-    DustFrames dust(used);
+    SmallFrames small(used);
     auto load = [&](int i, std::string& problem) {
         auto view = view_of(series.frames[std::size_t(i)], shelf, problem, job.quiet());
-        if (view) dust.keep(i, *view);
+        if (view) small.keep(i, *view);
         return view;
     };
-    Registration registration = measure_frames(used, series.size(), load, job.part(0, 1 - kDustShare));
+    Registration registration =
+        measure_frames(used, series.size(), load, job.part(0, 1 - kDustShare - kFarShare));
     registration.travel = travel_from_metadata(series);
     for (const Frame& frame : series.frames) registration.names.push_back(frame.path.string());
-    registration.dust = dust.find(registration, job.part(1 - kDustShare, 1));
+    tie_far_frames(registration, small, job.part(1 - kDustShare - kFarShare, 1 - kDustShare));
+    registration.dust = small.find(registration, job.part(1 - kDustShare, 1));
     return registration;
 }
 

@@ -17,6 +17,8 @@ constexpr int kFewestSpots = 12;
 constexpr double kFewestPart = 0.08;  // of the spots looked for
 constexpr double kFarthestPx = 5;     // that a spot may lie from where it is expected, level pixels
 constexpr double kUnlikeSpot = 0.6;
+constexpr int kMostRounds = 8;
+constexpr double kDusty = 0.8;   // of what was compared around a spot: dust in it spoils it
 constexpr double kClear = 0.01;  // variance by noise of the clearest spots, level pixels²
 /// Mean square of the slopes by contrast, per level pixel², of spots that are sharp on the finest level and
 /// on the next. Found on series of the rig and of a simulated lens, of other seeds than the tests'.
@@ -25,15 +27,6 @@ constexpr double kSharpSpot = 0.12, kSharpCoarser = 0.25;
 constexpr double kCommonError[3] = {1e-5, 3e-4, 2e-3};
 
 using Matrix8 = cv::Matx<double, kHomographyParts, kHomographyParts>;
-
-/// A spot's place in both frames, in frame pixels.
-struct Correspondence {
-    cv::Point2d fixed, moving;
-    cv::Matx22d variance;  ///< of the moving place seen from the fixed frame, px², by noise alone
-    double likeness;
-    int blur;  ///< 0: sharp in both frames .. 2: blurred
-    int level;
-};
 
 /// Cauchy's weight of a distance given in its usual size.
 double say_of(double ratio) {
@@ -143,6 +136,26 @@ Fit fit_round(const std::vector<Correspondence>& spots, const cv::Matx33d& map, 
         excess[level] = std::sqrt(std::max(0.02 * 0.02, *middle / 0.6931 - noise));
     }
     return fit;
+}
+
+/// What noise does not explain of each level's places, px, before anything is known of it.
+std::vector<double> excess_at_first(const std::vector<double>& level_scales) {
+    std::vector<double> excess;
+    for (const double scale : level_scales) excess.push_back(0.5 * scale);
+    return excess;
+}
+
+/// Lays the map through the spots.   @param scale  frame pixels per pixel of the finest level among them.
+void settle_map(const std::vector<Correspondence>& spots, const HomographyFrame& frame, double scale,
+                cv::Matx33d& map, std::vector<double>& excess) {
+    for (int round = 0; round < kMostRounds; ++round) {
+        const Fit fit = fit_round(spots, map, frame, excess);
+        map = map * frame.matrix(fit.step);
+        map *= 1 / map(2, 2);
+        double moved = 0;
+        for (int a = 0; a < kHomographyParts; ++a) moved = std::max(moved, std::abs(fit.step[a]));
+        if (round > 2 && moved * frame.half_diagonal < 0.002 * scale) break;
+    }
 }
 
 /// A window of the other picture as it lies, with a margin of one pixel: across first, then down.
@@ -325,8 +338,8 @@ std::optional<SpotFind> find_spot(const Spot& spot, const cv::Mat1f& luma, doubl
     return {};
 }
 
-std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
-                                              const std::optional<cv::Matx33d>& start, const Job& job) {
+std::optional<PairSpots> match_pair(const RegistrationView& moving, const RegistrationView& fixed,
+                                    const std::optional<cv::Matx33d>& start, const Job& job) {
     if (moving.frame != fixed.frame || moving.levels.size() != fixed.levels.size()) return {};
     const HomographyFrame frame(fixed.frame);
     std::optional<Similarity> guess;
@@ -344,18 +357,16 @@ std::optional<PairRegistration> register_pair(const RegistrationView& moving, co
     parts[kDown] = coarse->fixed_to_moving.shift.imag() / frame.half_diagonal;
     cv::Matx33d map = frame.matrix(parts);
 
-    PairRegistration result;
-    std::vector<Correspondence> found;
-    std::vector<double> excess(fixed.levels.size());
-    for (std::size_t i = 0; i < excess.size(); ++i) excess[i] = 0.5 * fixed.levels[i].scale;
-    Fit fit;
-    std::size_t tried = 0;
+    PairSpots spots;
+    spots.frame = fixed.frame;
+    for (const RegistrationView::Level& level : fixed.levels) spots.level_scales.push_back(level.scale);
+    std::vector<double> excess = excess_at_first(spots.level_scales);
     for (int place = int(fixed.levels.size()) - 1; place >= 0; --place) {
         job.checkpoint();
         const auto& own = fixed.levels[std::size_t(place)];
         const auto& other = moving.levels[std::size_t(place)];
         if (own.luma.size() != other.luma.size()) return {};
-        tried += own.spots.size();
+        spots.tried += own.spots.size();
         std::vector<std::optional<Correspondence>> level(own.spots.size());
         for_rows(int(own.spots.size()), job.quiet(), [&](int i) {
             const Spot& spot = own.spots[std::size_t(i)];
@@ -385,29 +396,59 @@ std::optional<PairRegistration> register_pair(const RegistrationView& moving, co
                 variance + cv::Matx22d::eye() * (tilt * tilt + level_floor * level_floor),
                 find->likeness,
                 group,
-                place};
+                place,
+                Spot::kReach * own.scale};
         });
         for (const auto& spot : level)
-            if (spot) found.push_back(*spot);
-        if (int(found.size()) < kFewestSpots) continue;
-        for (int round = 0; round < 8; ++round) {
-            fit = fit_round(found, map, frame, excess);
-            map = map * frame.matrix(fit.step);
-            map *= 1 / map(2, 2);
-            double moved = 0;
-            for (int a = 0; a < kHomographyParts; ++a) moved = std::max(moved, std::abs(fit.step[a]));
-            if (round > 2 && moved * frame.half_diagonal < 0.002 * own.scale) break;
-        }
+            if (spot) spots.found.push_back(*spot);
+        if (int(spots.found.size()) < kFewestSpots) continue;
+        settle_map(spots.found, frame, own.scale, map, excess);
     }
-    if (fit.agreeing < std::max(kFewestSpots, int(kFewestPart * double(tried)))) return {};
+    if (int(spots.found.size()) < std::max(kFewestSpots, int(kFewestPart * double(spots.tried)))) return {};
+    spots.fixed_to_moving = map;
+    return spots;
+}
+
+std::optional<PairRegistration> lay_pair(const PairSpots& spots, const std::vector<RestingPlace>& resting) {
+    const HomographyFrame frame(spots.frame);
+    std::vector<Correspondence> clear;
+    for (const Correspondence& own : spots.found)
+        if (std::none_of(resting.begin(), resting.end(), [&](const RestingPlace& place) {
+                const double reach = place.breadth_px + kDusty * own.reach_px;
+                return place.level == own.level &&
+                       (cv::norm(own.fixed - place.at) < reach || cv::norm(own.moving - place.at) < reach);
+            }))
+            clear.push_back(own);
+    const std::size_t left_out = spots.found.size() - clear.size();
+    if (int(clear.size()) < kFewestSpots) return {};
+    PairRegistration result;
+    cv::Matx33d map = spots.fixed_to_moving;
+    std::vector<double> excess = excess_at_first(spots.level_scales);
+    settle_map(clear, frame, spots.level_scales[0], map, excess);
+    const Fit fit = fit_round(clear, map, frame, excess);
+    if (fit.agreeing < std::max(kFewestSpots, int(kFewestPart * double(spots.tried - left_out)))) return {};
     result.fixed_to_moving = map;
-    fit = fit_round(found, map, frame, excess);
     result.information = fit.information;
     result.pull = fit.pull;
     result.scatter_px = fit.scatter_px;
     result.likeness = fit.likeness;
     result.spots = fit.agreeing;
     return result;
+}
+
+PairRegistration said_by(const PairSpots& spots) {
+    const HomographyFrame frame(spots.frame);
+    std::vector<double> excess;
+    for (const double scale : spots.level_scales) excess.push_back(0.2 * scale);
+    const Fit fit = fit_round(spots.found, spots.fixed_to_moving, frame, excess);
+    return {spots.fixed_to_moving, fit.information, fit.pull, fit.scatter_px, fit.likeness, fit.agreeing};
+}
+
+std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
+                                              const std::optional<cv::Matx33d>& start, const Job& job) {
+    const std::optional<PairSpots> spots = match_pair(moving, fixed, start, job);
+    if (!spots) return {};
+    return lay_pair(*spots, {});
 }
 
 }  // namespace moorhaze

@@ -198,7 +198,7 @@ SeriesGeometry place_frames(const Registration& registration, const PlaceSetting
     for (int i = 0; i < count; ++i)
         if (i != reference) geometry.frames[std::size_t(i)].gains = levelled.gains[std::size_t(i)];
     geometry.vignetting = levelled.vignetting;
-    if (settings.mend_dust) geometry.dust = registration.dust;
+    (settings.mend_dust ? geometry.dust : geometry.dust_left) = registration.dust;
     return geometry;
 }
 

@@ -37,12 +37,13 @@ struct SeriesGeometry {
     int reference = 0;  ///< index from 0
     std::vector<FrameGeometry> frames;
     PlaneModel model = PlaneModel::similarity;
-    std::string model_reason;    ///< in a sentence
-    Vignetting vignetting;       ///< that all frames share
-    std::vector<DustSpot> dust;  ///< that is mended in every frame, in frame pixels
-    bool as_it_lies = false;     ///< the frames were aligned already: nothing is moved
-    double residual_px() const;  ///< root mean square over registered frames
-    double corner_px() const;    ///< at the worst corner of the worst frame
+    std::string model_reason;         ///< in a sentence
+    Vignetting vignetting;            ///< that all frames share
+    std::vector<DustSpot> dust;       ///< that is mended in every frame, in frame pixels
+    std::vector<DustSpot> dust_left;  ///< that was found, too, and is left as it is
+    bool as_it_lies = false;          ///< the frames were aligned already: nothing is moved
+    double residual_px() const;       ///< root mean square over registered frames
+    double corner_px() const;         ///< at the worst corner of the worst frame
     bool operator==(const SeriesGeometry& other) const {
         return reference == other.reference && frames == other.frames && vignetting == other.vignetting &&
                dust == other.dust;

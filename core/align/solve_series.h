@@ -24,6 +24,7 @@ enum class Travel {
 struct MeasuredPair {
     int moving = 0, fixed = 0;  ///< indices of frames
     PairRegistration pair;
+    PairSpots spots = {};  ///< it was laid through; empty once it is laid for good
 };
 
 /// The same thing, pointed at in two frames. Frame pixels.

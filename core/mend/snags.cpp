@@ -6,6 +6,7 @@
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
+#include "core/mend/dust_trails.h"
 #include "core/picture/blur.h"
 #include "core/work/for_rows.h"
 
@@ -25,7 +26,7 @@ constexpr float kBelongs = 0.4f;   ///< of a place's strongest: what belongs to 
 constexpr float kSlope = 0.25f;    ///< and what is still its slope
 constexpr int kTurns = 20;         ///< peaks looked at for each place asked for, at most
 constexpr double kEdge = 2.5;      ///< frames between depths that meet at an edge
-constexpr double kMovedShare = 0.3, kGlareShare = 0.2, kNeverSharpShare = 0.5;
+constexpr double kMovedShare = 0.3, kDustShare = 0.5, kGlareShare = 0.2, kNeverSharpShare = 0.5;
 constexpr double kBeyondFrames =
     0.35;  ///< of the difference to its frame: a halo's part outside of what any holds
 constexpr double kPainted = 0.35;  ///< share of strokes: one pass of the brush with its usual flow
@@ -50,6 +51,7 @@ double likelihood(SnagKind kind) {
             return 0.16;
         case SnagKind::soft_rim:
         case SnagKind::bright_halo:
+        case SnagKind::dust:
             break;
     }
     return 1;
@@ -89,17 +91,19 @@ struct Compared {
     cv::Mat1f merge;
     Wanted own, nearest, farthest;  ///< of the depth of the place, and of those around
     cv::Mat1f darkest, brightest;   ///< of all frames that cover the place
+    cv::Mat1f dust;                 ///< what dust darkens the merge by
 };
 
 /// The luma planes that differences are taken of.
 struct Differing {
-    cv::Mat1f merge, own, nearest, farthest;
+    cv::Mat1f merge, own, nearest, farthest, dust;
     Differing smaller() const {
         Differing made;
         for (const auto& [from, to] : {std::pair(&merge, &made.merge),
                                        {&own, &made.own},
                                        {&nearest, &made.nearest},
-                                       {&farthest, &made.farthest}})
+                                       {&farthest, &made.farthest},
+                                       {&dust, &made.dust}})
             cv::resize(*from, *to, {(from->cols + 1) / 2, (from->rows + 1) / 2}, 0, 0, cv::INTER_AREA);
         return made;
     }
@@ -153,7 +157,10 @@ Compared compared(const MergeResult& merge, AlignedFrames& frames, const Job& jo
                     Wanted(numbers_of(near, known, job.quiet())),
                     Wanted(numbers_of(far, known, job.quiet())),
                     cv::Mat1f(size, 1e9f),
-                    cv::Mat1f(size, -1e9f)};
+                    cv::Mat1f(size, -1e9f),
+                    {}};
+    const DustTrails trails(frames, result.own.number, job.quiet());
+    Wanted clean(trails.clean());
     int read = 0;
     std::string why = "there is no frame to compare the merge with";
     for (int place = 0; place < frames.count(); ++place) {
@@ -170,7 +177,7 @@ Compared compared(const MergeResult& merge, AlignedFrames& frames, const Job& jo
             const RowSpan span = small.covered[std::size_t(2 * y)];
             const int begin = (span.begin + 1) / 2, end = std::max(begin, (span.end + 1) / 2);
             const float* luma = small.luma[y];
-            for (Wanted* wanted : {&result.own, &result.nearest, &result.farthest})
+            for (Wanted* wanted : {&result.own, &result.nearest, &result.farthest, &clean})
                 wanted->take_row(y, begin, end, number, luma);
             float *darkest = result.darkest[y], *brightest = result.brightest[y];
             for (int x = begin; x < end; ++x) {
@@ -180,6 +187,7 @@ Compared compared(const MergeResult& merge, AlignedFrames& frames, const Job& jo
         });
     }
     if (read == 0) throw FileError(why);
+    result.dust = trails.darkened(result.merge, clean.luma);
     return result;
 }
 
@@ -203,7 +211,8 @@ cv::Mat1f strengths(const Differing& all, const Job& job) {
     const cv::Mat1f near = difference(all.merge, all.nearest, sigma, job),
                     far = difference(all.merge, all.farthest, sigma, job);
     for_rows(strength.rows, job, [&](int y) {
-        for (int x = 0; x < strength.cols; ++x) strength(y, x) += kOfBorder * std::min(near(y, x), far(y, x));
+        for (int x = 0; x < strength.cols; ++x)
+            strength(y, x) += kOfBorder * std::min(near(y, x), far(y, x)) + all.dust(y, x);
     });
     return strength;
 }
@@ -309,7 +318,9 @@ int middle_of(const cv::Mat1w& numbers, const cv::Mat1b& places, double share) {
     return *at;
 }
 
-Snag described(const Found& found, const MergeResult& merge, const Compared& all) {
+/// @param strengths  of all places.
+Snag described(const Found& found, const cv::Mat1f& strengths, const MergeResult& merge,
+               const Compared& all) {
     Snag snag;
     snag.place = found.peak * 2 + merge.area.tl();
     const cv::Rect tight = (cv::boundingRect(found.places) + found.box.tl()) | found.shoulders;
@@ -321,7 +332,7 @@ Snag described(const Found& found, const MergeResult& merge, const Compared& all
     snag.farthest = middle_of(all.farthest.number(found.box), found.places, 0.75);
 
     cv::Mat1b moved(found.box.size(), uchar(0)), glare = moved.clone(), unsure = moved.clone();
-    double above = 0, below = 0, off = 0;
+    double above = 0, below = 0, off = 0, strength = 0, dust = 0;
     for (int y = 0; y < found.box.height; ++y)
         for (int x = 0; x < found.box.width; ++x) {
             if (!found.places(y, x)) continue;
@@ -330,13 +341,16 @@ Snag described(const Found& found, const MergeResult& merge, const Compared& all
             moved(y, x) = by == MadeBy::one_state ? 255 : 0;
             glare(y, x) = by == MadeBy::highlight ? 255 : 0;
             unsure(y, x) = by == MadeBy::backdrop ? 255 : 0;
+            strength += double(strengths(at)), dust += double(all.dust(at));
             if (!std::isfinite(all.own.luma(at))) continue;  // its frame was not read
             off += std::abs(all.merge(at) - all.own.luma(at));
             above += std::max(0.0f, all.merge(at) - all.brightest(at));
             below += std::max(0.0f, all.darkest(at) - all.merge(at));
         }
     const double beyond = std::max(1e-6, kBeyondFrames * off);
-    if (share_of(moved, found.places) > kMovedShare) {
+    if (dust > kDustShare * strength) {
+        snag.kind = SnagKind::dust;
+    } else if (share_of(moved, found.places) > kMovedShare) {
         snag.kind = SnagKind::moved;
     } else if (share_of(glare, found.places) > kGlareShare) {
         snag.kind = SnagKind::glare;
@@ -387,8 +401,9 @@ std::string frames_in_words(const Snag& snag) {
 
 namespace {
 
-constexpr std::array<const char*, kSnagKindCount> kNames = {
-    "soft-rim", "thin-thing", "bright-halo", "dark-rim", "moved", "glare", "never-sharp", "blended"};
+constexpr std::array<const char*, kSnagKindCount> kNames = {"soft-rim",    "thin-thing",  "bright-halo",
+                                                            "dark-rim",    "moved",       "glare",
+                                                            "dust-streak", "never-sharp", "blended"};
 
 }  // namespace
 
@@ -449,6 +464,9 @@ std::string sentence_of(const Snag& snag) {
             return "Something moved between frames; one state of it is shown.";
         case SnagKind::glare:
             return "Highlight: its glare differs from frame to frame.";
+        case SnagKind::dust:
+            return "Dust on the sensor: its shadow lies on what frame " + std::to_string(snag.frame) +
+                   " gives here; frames some way off have it elsewhere.";
         case SnagKind::never_sharp:
             return "No frame is surely sharp here.";
         case SnagKind::blended:
@@ -466,15 +484,16 @@ std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, co
     if (frames.target() != merge.area)
         throw BadParameter("the frames to compare a merge with must fill the merge's own area");
     const Compared all = compared(merge, frames, job);
-    const Differing differing{all.merge, all.own.luma, all.nearest.luma, all.farthest.luma};
+    const Differing differing{all.merge, all.own.luma, all.nearest.luma, all.farthest.luma, all.dust};
     cv::Mat1f strength = strengths(differing, job.quiet());
     cv::Mat1f sorted = strength.reshape(1, 1).clone();
     float* const middle = sorted.ptr<float>() + sorted.total() / 2;
     std::nth_element(sorted.ptr<float>(), middle, sorted.ptr<float>() + sorted.total());
     const double least = std::max(kSeenStrength, settings.times_usual * double(*middle));
     std::vector<Snag> snags;
+    const cv::Mat1f whole = strength.clone();
     for (const Found& found : peaks(strength, least, settings.most, job.quiet()))
-        snags.push_back(described(found, merge, all));
+        snags.push_back(described(found, whole, merge, all));
     const int radius = sizes_for(strength.size()).radius;
     snags = joined(snags, radius / 2, 6 * radius);
     if (!snags.empty()) judge_smaller(snags, differing, merge.area, job.quiet());

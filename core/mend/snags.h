@@ -18,10 +18,11 @@ enum class SnagKind {
     dark_rim,     ///< darker than any frame holds there
     moved,        ///< frames contradict each other
     glare,        ///< around a highlight
+    dust,         ///< shadows of dust on the sensor, one behind the other
     never_sharp,  ///< no frame is surely sharp there, and it does not look like any of them
     blended,      ///< put together from frames that differ
 };
-inline constexpr int kSnagKindCount = 8;
+inline constexpr int kSnagKindCount = 9;
 /// For reports: "soft-rim".
 const char* name_of(SnagKind kind);
 /// @throws BadParameter for a name that means nothing.
@@ -72,8 +73,9 @@ struct SnagSettings {
 
 /// Finds where a merge is likely to be wrong: where it does not look like the frame of its own depth, nor
 /// like the frames of the depths that meet around. No truth is needed; weights and reach were chosen on
-/// random scenes of the rig (seeds below 100). Places that touch and are of one kind are one. One pass over
-/// the frames at half size; peak memory about 14 bytes a pixel of the target.
+/// random scenes of the rig (seeds below 100). Dust that is known of is looked for as such. Places that touch
+/// and are of one kind are one. One pass over the frames at half size; peak memory about 14 bytes a pixel of
+/// the target.
 /// @param frames  that the merge was made from; their target is the merge's area.
 /// @return        the strongest first, of kinds that are often right before those that seldom are.
 /// @throws BadParameter when the frames have another target, FileError when none can be read, Cancelled.

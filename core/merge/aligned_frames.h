@@ -32,6 +32,7 @@ class AlignedFrames {
     int count() const { return int(frames_.size()); }
     int index(int place) const { return frames_[std::size_t(place)]; }
     PixelRect target() const { return target_; }
+    const SeriesGeometry& geometry() const { return geometry_; }
     cv::Size frame_size() const { return series_.size(); }
     const ToneCurve& curve() const { return curve_; }
     const ColourProfile& profile() const { return profile_; }

@@ -35,6 +35,32 @@ Json matrix_json(const cv::Matx33d& matrix) {
     return list;
 }
 
+Json dust_json(const std::vector<DustSpot>& spots) {
+    Json dust = Json::array();
+    for (const DustSpot& spot : spots)
+        dust.push_back({{"at_px", {spot.at.x, spot.at.y}},
+                        {"radius_px", spot.radius_px},
+                        {"softness", spot.softness},
+                        {"depth", spot.depth}});
+    return dust;
+}
+
+std::vector<DustSpot> dust_of(const Json& json) {
+    std::vector<DustSpot> spots;
+    for (const Json& spot : json) {
+        DustSpot dust{{spot.at("at_px").at(0).get<double>(), spot.at("at_px").at(1).get<double>()},
+                      spot.at("radius_px").get<double>(),
+                      spot.at("softness").get<double>(),
+                      spot.at("depth").get<double>()};
+        if (!(std::abs(dust.at.x) < kFarthest_px && std::abs(dust.at.y) < kFarthest_px &&
+              dust.radius_px > 0.1 && dust.radius_px < 1000 && dust.softness > 0 && dust.softness <= 1 &&
+              dust.depth >= 0 && dust.depth <= kDeepestDust))
+            throw FileError("it has a spot of dust that cannot be");
+        spots.push_back(dust);
+    }
+    return spots;
+}
+
 Json geometry_json(const SeriesGeometry& own, const std::vector<FrameVersion>& ids) {
     Json frames = Json::array();
     for (std::size_t i = 0; i < own.frames.size(); ++i) {
@@ -49,17 +75,12 @@ Json geometry_json(const SeriesGeometry& own, const std::vector<FrameVersion>& i
                           {"problem", frame.problem},
                           {"warning", frame.warning}});
     }
-    Json dust = Json::array();
-    for (const DustSpot& spot : own.dust)
-        dust.push_back({{"at_px", {spot.at.x, spot.at.y}},
-                        {"radius_px", spot.radius_px},
-                        {"softness", spot.softness},
-                        {"depth", spot.depth}});
     return {{"reference", ids[std::size_t(own.reference)].id.value},
             {"model", int(own.model)},
             {"model_reason", own.model_reason},
             {"vignetting", Json{own.vignetting.square, own.vignetting.fourth}},
-            {"dust", dust},
+            {"dust", dust_json(own.dust)},
+            {"dust_left", dust_json(own.dust_left)},
             {"as_it_lies", own.as_it_lies},
             {"frames", frames}};
 }
@@ -70,17 +91,8 @@ SeriesGeometry geometry_of(const Json& json, const std::vector<FrameVersion>& id
     own.model_reason = json.at("model_reason").get<std::string>();
     own.as_it_lies = json.at("as_it_lies").get<bool>();
     own.vignetting = {json.at("vignetting").at(0).get<double>(), json.at("vignetting").at(1).get<double>()};
-    for (const Json& spot : json.value("dust", Json::array())) {
-        DustSpot dust{{spot.at("at_px").at(0).get<double>(), spot.at("at_px").at(1).get<double>()},
-                      spot.at("radius_px").get<double>(),
-                      spot.at("softness").get<double>(),
-                      spot.at("depth").get<double>()};
-        if (!(std::abs(dust.at.x) < kFarthest_px && std::abs(dust.at.y) < kFarthest_px &&
-              dust.radius_px > 0.1 && dust.radius_px < 1000 && dust.softness > 0 && dust.softness <= 1 &&
-              dust.depth >= 0 && dust.depth <= kDeepestDust))
-            throw FileError("it has a spot of dust that cannot be");
-        own.dust.push_back(dust);
-    }
+    own.dust = dust_of(json.value("dust", Json::array()));
+    own.dust_left = dust_of(json.value("dust_left", Json::array()));
     const Json& frames = json.at("frames");
     if (frames.size() != ids.size()) throw FileError("it lies over other frames");
     for (std::size_t i = 0; i < ids.size(); ++i) {

@@ -27,6 +27,8 @@ QString snag_name(SnagKind kind) {
             return tr("moved");
         case SnagKind::glare:
             return tr("glare");
+        case SnagKind::dust:
+            return tr("dust streak");
         case SnagKind::never_sharp:
             return tr("never sharp");
         case SnagKind::blended:
