@@ -134,7 +134,8 @@ TEST_CASE("dust that was left on the frames is a streak where a frame gives its 
         {{240, 90}, 7, 0.5, 0.15}, {{398, 214}, 6, 0.5, 0.15}, {{120, 250}, 6, 0.5, 0.15}};
     const test::Scratch scratch;
     const Series series = test::write_series(scratch, test::dusty_series({480, 320}, 9, dust));
-    PlaceSettings placing{.reference = 4};
+    PlaceSettings placing;
+    placing.reference = 4;
     const auto registration = register_series(series, placing, nullptr, nullptr, {}).registration;
     REQUIRE(registration->dust.size() == 3);
     const auto streaks = [&](bool mended) {
