@@ -128,16 +128,15 @@ TEST_CASE("parts that moved, highlights and places without a sharp frame are nam
 
 TEST_CASE("dust that was left on the frames is a streak where a frame gives its shadow, mended dust is none",
           "[mend][snags][dust]") {
-    // Each frame gives its strip of 53 px: the fifth shows the first speck in it, the eighth the second, and
-    // the third lies in no strip of a frame that has it there.
-    const std::vector<DustSpot> dust{
-        {{240, 90}, 7, 0.5, 0.15}, {{398, 214}, 6, 0.5, 0.15}, {{120, 250}, 6, 0.5, 0.15}};
+    // Each frame gives its strip of 53 px: the fifth shows the first speck in it, and the second lies in no
+    // strip of a frame that has it there.
+    const std::vector<DustSpot> dust{{{240, 90}, 7, 0.5, 0.15}, {{120, 250}, 6, 0.5, 0.15}};
     const test::Scratch scratch;
     const Series series = test::write_series(scratch, test::dusty_series({480, 320}, 9, dust));
     PlaceSettings placing;
     placing.reference = 4;
     const auto registration = register_series(series, placing, nullptr, nullptr, {}).registration;
-    REQUIRE(registration->dust.size() == 3);
+    REQUIRE(registration->dust.size() == 2);
     const auto streaks = [&](bool mended) {
         placing.mend_dust = mended;
         const SeriesGeometry geometry = place_frames(*registration, placing);
@@ -149,15 +148,13 @@ TEST_CASE("dust that was left on the frames is a streak where a frame gives its 
         return std::pair(found, geometry);
     };
     const auto [left, geometry] = streaks(false);
-    for (const auto& [spot, frame] : {std::pair(0, 4), {1, 7}}) {
-        const cv::Vec3d at = geometry.frames[std::size_t(frame)].matrix *
-                             cv::Vec3d(dust[std::size_t(spot)].at.x, dust[std::size_t(spot)].at.y, 1);
-        const cv::Point place(cvRound(at[0] / at[2]), cvRound(at[1] / at[2]));
-        INFO("speck " << spot << " at " << place);
-        CHECK(std::count_if(left.begin(), left.end(), [&, own = place, number = frame + 1](const Snag& snag) {
-                  return snag.area.contains(own) && snag.frame == number && snag.strength > kPlainStrength;
-              }) == 1);
-    }
+    constexpr int kShows = 4;
+    const cv::Vec3d at = geometry.frames[kShows].matrix * cv::Vec3d(dust[0].at.x, dust[0].at.y, 1);
+    const cv::Point place(cvRound(at[0] / at[2]), cvRound(at[1] / at[2]));
+    REQUIRE(left.size() == 1);
+    CHECK(left[0].area.contains(place));
+    CHECK(left[0].frame == kShows + 1);
+    CHECK(left[0].strength > kPlainStrength);
     CHECK(streaks(true).first.empty());
 }
 
