@@ -5,7 +5,6 @@
 #include <atomic>
 #include <deque>
 
-#include "core/align/far_links.h"
 #include "core/align/resting_places.h"
 #include "core/align/sensor_dust.h"
 #include "core/picture/luma.h"
@@ -22,8 +21,7 @@ constexpr int kHops[] = {1, 2};
 constexpr int kFarthestHop = 2;
 constexpr int kTogether = 4;  // frames that are loaded side by side
 constexpr int kLightSide = 120;
-constexpr double kDustShare = 0.2, kFarShare = 0.2;  // of the time of measuring
-constexpr int kFarRounds = 2;                        // links get better with the picture they are found in
+constexpr double kDustShare = 0.2;  // of the time of measuring
 constexpr int kMostRestingRounds = 4;
 
 /// Means of blocks in linear light.
@@ -72,10 +70,10 @@ std::optional<RegistrationView> view_of(const Frame& frame, FrameShelf* shelf, s
     }
 }
 
-/// Small pictures of frames all over the series: those that are tied to each other, and searched for dust.
-class SmallFrames {
+/// Small pictures of the frames that are searched for dust.
+class DustFrames {
   public:
-    explicit SmallFrames(const std::vector<bool>& used) : own_(used.size()) {
+    explicit DustFrames(const std::vector<bool>& used) : own_(used.size()) {
         const auto count = int(std::count(used.begin(), used.end(), true));
         const int step = (count + kDustFrames - 1) / kDustFrames;
         for (std::size_t i = 0, k = 0; i < used.size(); ++i)
@@ -90,15 +88,6 @@ class SmallFrames {
             own.to_frame = {level.scale, 0, view.offset, 0, level.scale, view.offset, 0, 0, 1};
             if (std::max(level.luma.cols, level.luma.rows) <= kDustSide) break;
         }
-    }
-    /// Pairs of frames that lie far from each other, as the registration so far places them.
-    std::vector<MeasuredPair> links(const Registration& registration, const Job& job) const {
-        const SeriesGeometry geometry = placed(registration);
-        std::vector<SmallFrame> frames;
-        for (std::size_t i = 0; i < own_.size(); ++i)
-            if (is_placed(geometry, i))
-                frames.push_back({int(i), own_[i].luma, own_[i].to_frame(0, 0), own_[i].to_frame(0, 2)});
-        return far_links(frames, geometry, job);
     }
     std::vector<DustSpot> find(const Registration& registration, const Job& job) const {
         const SeriesGeometry geometry = placed(registration);
@@ -152,17 +141,6 @@ void leave_out_resting(std::vector<MeasuredPair>& pairs, const Job& job) {
         });
     }
     for (MeasuredPair& pair : pairs) pair.spots = {};
-}
-
-void tie_far_frames(Registration& registration, const SmallFrames& small, const Job& job) {
-    const std::vector<MeasuredPair> near = registration.pairs;
-    for (int round = 0; round < kFarRounds; ++round) {
-        const std::vector<MeasuredPair> links =
-            small.links(registration, job.part(double(round) / kFarRounds, (round + 1.0) / kFarRounds));
-        registration.pairs = near;
-        registration.pairs.insert(registration.pairs.end(), links.begin(), links.end());
-        if (links.empty()) return;
-    }
 }
 
 }  // namespace
@@ -242,18 +220,16 @@ Registration measure_series(const Series& series, FrameShelf* shelf, const Job& 
     const ReusedMemory memory;
     std::vector<bool> used;
     for (const Frame& frame : series.frames) used.push_back(frame.used);
-    SmallFrames small(used);
+    DustFrames dust(used);
     auto load = [&](int i, std::string& problem) {
         auto view = view_of(series.frames[std::size_t(i)], shelf, problem, job.quiet());
-        if (view) small.keep(i, *view);
+        if (view) dust.keep(i, *view);
         return view;
     };
-    Registration registration =
-        measure_frames(used, series.size(), load, job.part(0, 1 - kDustShare - kFarShare));
+    Registration registration = measure_frames(used, series.size(), load, job.part(0, 1 - kDustShare));
     registration.travel = travel_from_metadata(series);
     for (const Frame& frame : series.frames) registration.names.push_back(frame.path.string());
-    tie_far_frames(registration, small, job.part(1 - kDustShare - kFarShare, 1 - kDustShare));
-    registration.dust = small.find(registration, job.part(1 - kDustShare, 1));
+    registration.dust = dust.find(registration, job.part(1 - kDustShare, 1));
     return registration;
 }
 

@@ -9,10 +9,9 @@
 namespace moorhaze {
 
 /// Registers each frame with its neighbour and next neighbour (see register_pair), without what rests on the
-/// sensor (see resting_places), ties up to 32 frames all over the series to each other (see far_links), and
-/// looks for dust on the sensor (see find_sensor_dust).
+/// sensor (see resting_places), and looks for dust on it (see find_sensor_dust).
 /// Frames stream: at most six are held at a time, at up to 3200 px; of at most 32 a luma of up to 1600 px
-/// stays until dust was looked for (200 MB at 24 megapixels, and as much again while frames are tied).
+/// stays until dust was looked for (200 MB at 24 megapixels).
 /// @param series  frames that are not used are passed over.
 /// @param shelf   where decoded frames lie; null: nowhere.
 /// @throws Cancelled.   Thread-safe.

@@ -436,14 +436,6 @@ std::optional<PairRegistration> lay_pair(const PairSpots& spots, const std::vect
     return result;
 }
 
-PairRegistration said_by(const PairSpots& spots) {
-    const HomographyFrame frame(spots.frame);
-    std::vector<double> excess;
-    for (const double scale : spots.level_scales) excess.push_back(0.2 * scale);
-    const Fit fit = fit_round(spots.found, spots.fixed_to_moving, frame, excess);
-    return {spots.fixed_to_moving, fit.information, fit.pull, fit.scatter_px, fit.likeness, fit.agreeing};
-}
-
 std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
                                               const std::optional<cv::Matx33d>& start, const Job& job) {
     const std::optional<PairSpots> spots = match_pair(moving, fixed, start, job);

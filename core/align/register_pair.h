@@ -63,9 +63,6 @@ std::optional<PairSpots> match_pair(const RegistrationView& moving, const Regist
 /// @return nothing when too few agree.   Thread-safe.
 std::optional<PairRegistration> lay_pair(const PairSpots& spots, const std::vector<RestingPlace>& resting);
 
-/// What they say of the map they come with, without another being laid through them.
-PairRegistration said_by(const PairSpots& spots);
-
 /// Both at once, for frames without dust.   @throws Cancelled.   Thread-safe.
 std::optional<PairRegistration> register_pair(const RegistrationView& moving, const RegistrationView& fixed,
                                               const std::optional<cv::Matx33d>& start, const Job& job);

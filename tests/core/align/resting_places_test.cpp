@@ -1,19 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/align/far_links.h"
+#include "core/align/resting_places.h"
 
 #include <catch2/catch.hpp>
-#include <set>
-
-#include "core/align/resting_places.h"
-#include "core/picture/luma.h"
-#include "core/work/for_rows.h"
-#include "tests/support/series_files.h"
 
 using namespace moorhaze;
 
 namespace {
 
-const cv::Size kTiedFrame(640, 400);
+const cv::Size kDustyPlane(640, 400);
 
 /// What two frames show in common that lie apart by a shift: blurred detail of the subject all over, and
 /// crisp specks that rest.
@@ -21,7 +15,7 @@ MeasuredPair dusty_pair(int fixed, cv::Point2d shift, const std::vector<cv::Poin
     MeasuredPair pair;
     pair.moving = fixed + 1;
     pair.fixed = fixed;
-    pair.spots.frame = kTiedFrame;
+    pair.spots.frame = kDustyPlane;
     pair.spots.level_scales = {1, 2};
     for (int i = 0; i < 60; ++i) {
         // Other places in each frame, errors that even out.
@@ -66,44 +60,4 @@ TEST_CASE("what rests on the sensor while the picture moves is found, and pairs 
     for (int i = 0; i < 8; ++i) still.push_back(dusty_pair(i, {}, specks));
     CHECK(resting_places(still).empty());
     CHECK(resting_places({}).empty());
-}
-
-TEST_CASE("frames far from each other are tied by what the one has sharp and the other blurred",
-          "[align][solve]") {
-    constexpr int kFrames = 10, kReference = 5;
-    constexpr double kDrift = 0.12;  // px a frame that the geometry given is wrong by
-    const auto pictures = test::strip_series(kTiedFrame, kFrames);
-    std::vector<SmallFrame> frames;
-    SeriesGeometry geometry;
-    geometry.reference = kReference;
-    for (int i = 0; i < kFrames; ++i) {
-        frames.push_back({i, perceptual_luma(pictures[std::size_t(i)], ToneCurve({}), {}), 1, 0});
-        FrameGeometry own;
-        own.matrix(0, 2) = kDrift * (i - kReference);
-        geometry.frames.push_back(own);
-    }
-    const std::vector<MeasuredPair> links = far_links(frames, geometry, {});
-    REQUIRE(links.size() > 10);
-    double all = 0, wrong = 0;
-    for (const MeasuredPair& link : links) {
-        CHECK(std::abs(link.moving - link.fixed) >= 3);
-        cv::Matx<double, kHomographyParts, kHomographyParts> held = link.pair.information;
-        for (int a = 0; a < kHomographyParts; ++a)
-            held(a, a) += a == kRight || a == kDown ? 1e-3 : 1e12;  // a shift alone
-        HomographyParts step;
-        REQUIRE(cv::solve(held, link.pair.pull, step, cv::DECOMP_CHOLESKY));
-        const cv::Matx33d map = link.pair.fixed_to_moving * HomographyFrame(kTiedFrame).matrix(step);
-        const double weight = link.pair.spots;
-        all += weight * std::abs(kDrift * (link.moving - link.fixed));
-        wrong += weight * cv::norm(mapped(map, 320, 200) - cv::Point2d(320, 200));
-    }
-    INFO("of " << all << " px (by spots) " << wrong << " are left");
-    CHECK(wrong < 0.35 * all);
-
-    const ThreadLimit one(1);
-    const std::vector<MeasuredPair> again = far_links(frames, geometry, {});
-    REQUIRE(again.size() == links.size());
-    for (std::size_t i = 0; i < links.size(); ++i) CHECK(again[i].pair.pull == links[i].pair.pull);
-    frames.resize(5);
-    CHECK(far_links(frames, geometry, {}).empty());
 }
