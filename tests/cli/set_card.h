@@ -3,7 +3,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <csignal>
+#include <functional>
+#include <thread>
 #include <vector>
 
 #include "tests/support/card_files.h"
@@ -33,6 +36,19 @@ struct SetCard {
         std::erase_if(contents, [](const auto& file) { return file.first.starts_with("moorhaze-set"); });
         return contents;
     }
+    /// How many pictures are finished there, also while a program is writing more.
+    size_t pictures_so_far(const std::string& out) const {
+        std::error_code not_there_yet;
+        const std::filesystem::directory_iterator entries(scratch / out, not_there_yet);
+        return size_t(std::ranges::count_if(entries, [](const auto& entry) {
+            return !entry.is_directory() && !entry.path().filename().string().starts_with(".moorhaze-");
+        }));
+    }
+    /// Of `contents`, what a killed program had not finished writing left out.
+    static std::map<std::string, std::string> finished(std::map<std::string, std::string> contents) {
+        std::erase_if(contents, [](const auto& file) { return file.first.starts_with(".moorhaze-"); });
+        return contents;
+    }
 };
 
 /// The program, running beside the test.
@@ -56,6 +72,17 @@ class Started {
         waitpid(process_, &status, 0);
         process_ = -1;
         return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    }
+
+    /// Waits until it is so, or until the program has ended by itself; whether it is so. What is done to a
+    /// running program hangs on what it has reached, never on a time that a slower machine needs longer for.
+    bool has_come_to(const std::function<bool()>& so) const {
+        siginfo_t ended{};
+        while (!so() && ended.si_pid == 0) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+            waitid(P_PID, id_t(process_), &ended, WEXITED | WNOHANG | WNOWAIT);
+        }
+        return so();
     }
 
   private:
