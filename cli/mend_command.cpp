@@ -31,6 +31,7 @@ nlohmann::json json_of(const Snag& snag, bool painted, bool ignored) {
         {"strength", snag.strength},
         {"frame", snag.frame},
         {"frames", {snag.nearest, snag.farthest}},
+        {"without_dust", snag.without_dust},
         {"sentence", sentence_of(snag)},
         {"painted", painted},
         {"ignored", ignored}};
@@ -87,7 +88,8 @@ CLI::App* add_mend(CLI::App& app, const Common& common) {
     auto arguments = std::make_shared<MendArguments>();
     command->add_option("PROJECT", arguments->project, "A project's folder, or its .moorhaze file")
         ->required();
-    command->add_flag("--snags", arguments->snags, "List the doubtful places, the likeliest and strongest first");
+    command->add_flag("--snags", arguments->snags,
+                      "List the doubtful places, the likeliest and strongest first");
     command->add_option("--result", arguments->result, "Number of the result; without it the newest")
         ->check(CLI::PositiveNumber);
     command->add_option("--report", arguments->report, "Write them as JSON here");

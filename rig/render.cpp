@@ -143,19 +143,21 @@ cv::Mat3f render_photograph(const PreparedScene& scene, const Camera& camera, co
         }
     });
     // ... and the others go there: as many as bring the standard error down to what is asked for. So few rays
-    // can agree by chance, so the neighbours are asked too.
+    // can agree by chance, as where a hair far out of focus fills a small part of the disc, so the neighbours
+    // are asked too.
     cv::Mat1f around;
-    cv::blur(variance, around, {3, 3}, {-1, -1}, cv::BORDER_REFLECT_101);
+    cv::blur(variance, around, {5, 5}, {-1, -1}, cv::BORDER_REFLECT_101);
+    const cv::Mat1f least = least_around(smoothing);
     for_rows(size.height, job.part(0.4, 1), [&](int y) {
         for (int x = 0; x < size.width; ++x) {
-            const float allowed = budget.tolerance * (1 + smoothing(y, x));
+            const float allowed = budget.tolerance * (1 + least(y, x));
             const float needed = std::max(around(y, x), 0.5f * variance(y, x)) / (allowed * allowed);
             const int count = std::clamp(int(std::ceil(needed)), few, budget.most);
             shoot(x, y, few, count, [](Vec3, float) {});
             picture(y, x) *= 1.0f / float(count);
         }
     });
-    return smoothed(picture, least_around(smoothing), job.quiet());
+    return smoothed(picture, least, job.quiet());
 }
 
 cv::Mat3f render_all_sharp(const PreparedScene& scene, const Camera& camera, int rays_per_pixel,

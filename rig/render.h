@@ -6,8 +6,8 @@ namespace moorhaze::rig {
 
 struct RayBudget {
     int fewest = 6;            ///< rays of every pixel
-    int most = 48;             ///< where they disagree
-    float tolerance = 0.016f;  ///< standard error of the square root of luminance at which a pixel is done
+    int most = 256;            ///< where they disagree
+    float tolerance = 0.008f;  ///< standard error of the square root of luminance at which a pixel is done
 };
 
 /// One exposure through the whole lens, linear light. Deterministic by seed for any number of threads.

@@ -14,16 +14,9 @@ constexpr double kAroundSpot = 1.6;       // times a spot's reach: what it is co
 constexpr std::size_t kLeastPlaces = 12;  // places of its shadow, and around it, that tell of it
 constexpr double kSurelyLeft = 4;         // standard errors that what is left of a shadow stands out by
 
-/// A spot as it lies in the planes.
-struct LaidSpot {
-    cv::Point2d at;
-    double px = 1;  ///< frame pixels to one of the plane, about
-};
+}  // namespace
 
-/// The spots of all frames, by frame and spot.
-std::vector<std::vector<LaidSpot>> laid_spots(const AlignedFrames& frames,
-                                              const std::vector<DustSpot>& dust) {
-    std::vector<std::vector<LaidSpot>> laid;
+void DustTrails::lay(const AlignedFrames& frames, const std::vector<DustSpot>& dust) {
     for (int place = 0; place < frames.count(); ++place) {
         const cv::Matx33d matrix =
             plan_of(frames.geometry(), frames.index(place), frames.target()).frame_to_reference;
@@ -32,37 +25,47 @@ std::vector<std::vector<LaidSpot>> laid_spots(const AlignedFrames& frames,
             const cv::Point corner = frames.target().tl();
             return cv::Point2d((at[0] / at[2] - corner.x) / 2, (at[1] / at[2] - corner.y) / 2);
         };
-        std::vector<LaidSpot> own;
+        DustyFrame own{frames.index(place) + 1, {}};
         for (const DustSpot& spot : dust) {
             const cv::Point2d at = in_plane(spot.at.x, spot.at.y);
             const double across = cv::norm(in_plane(spot.at.x + 1, spot.at.y) - at);
-            own.push_back({at, 1 / std::max(across, 1e-6)});
+            own.spots.push_back({at, 1 / std::max(across, 1e-6), spot.reach_px()});
         }
-        laid.push_back(std::move(own));
+        frames_.push_back(std::move(own));
     }
-    return laid;
 }
 
-}  // namespace
+bool DustTrails::is_free(const DustyFrame& frame, cv::Point at) {
+    return std::all_of(frame.spots.begin(), frame.spots.end(),
+                       [&](const LaidSpot& spot) { return distance(spot, at) > spot.reach; });
+}
+
+int DustTrails::frame_without(cv::Rect part, int near) const {
+    constexpr int kStep = 2;
+    int best = near;
+    std::pair<int, int> least{part.area() + 1, 0};  // places under dust, and how far away in frames
+    for (const DustyFrame& frame : frames_) {
+        int shaded = 0;
+        for (int y = part.y; y < part.br().y; y += kStep)
+            for (int x = part.x; x < part.br().x; x += kStep) shaded += !is_free(frame, {x, y});
+        const std::pair own(shaded, std::abs(frame.number - near));
+        if (own < least) least = own, best = frame.number;
+    }
+    return best;
+}
 
 DustTrails::DustTrails(const AlignedFrames& frames, const cv::Mat1w& own, const Job& job)
     : clean_(own.size(), ushort(0)) {
     std::vector<DustSpot> dust = frames.geometry().dust;
     dust.insert(dust.end(), frames.geometry().dust_left.begin(), frames.geometry().dust_left.end());
     if (dust.empty()) return;
-    const std::vector<std::vector<LaidSpot>> laid = laid_spots(frames, dust);
-    const auto distance = [&](std::size_t place, std::size_t spot, cv::Point at) {
-        return cv::norm(laid[place][spot].at - cv::Point2d(at)) * laid[place][spot].px;
-    };
+    lay(frames, dust);
     const auto nearest_clean = [&](std::size_t place, cv::Point at) {
-        for (std::size_t away = 1; away < laid.size(); ++away)
+        for (std::size_t away = 1; away < frames_.size(); ++away)
             for (const bool before : {false, true}) {
-                if (before ? away > place : place + away >= laid.size()) continue;
-                const std::size_t other = before ? place - away : place + away;
-                bool is_clean = true;
-                for (std::size_t spot = 0; is_clean && spot < dust.size(); ++spot)
-                    is_clean = distance(other, spot, at) > dust[spot].reach_px();
-                if (is_clean) return ushort(frames.index(int(other)) + 1);
+                if (before ? away > place : place + away >= frames_.size()) continue;
+                const DustyFrame& other = frames_[before ? place - away : place + away];
+                if (is_free(other, at)) return ushort(other.number);
             }
         return ushort(0);
     };
@@ -71,17 +74,18 @@ DustTrails::DustTrails(const AlignedFrames& frames, const cv::Mat1w& own, const 
         const DustShade shade(dust[spot].radius_px, dust[spot].softness);
         cv::Mat1b trail(own.size(), uchar(0));
         cv::Mat1f taken(own.size(), 0.0f);
-        for (std::size_t place = 0; place < laid.size(); ++place) {
-            const double reach = kAroundSpot * dust[spot].reach_px() / laid[place][spot].px + 1;
-            const cv::Point2d at = laid[place][spot].at;
+        for (std::size_t place = 0; place < frames_.size(); ++place) {
+            const LaidSpot& lies = frames_[place].spots[spot];
+            const double reach = kAroundSpot * lies.reach / lies.px + 1;
+            const cv::Point2d at = lies.at;
             const cv::Rect box = cv::Rect(cv::Point(cvFloor(at.x - reach), cvFloor(at.y - reach)),
                                           cv::Point(cvCeil(at.x + reach) + 1, cvCeil(at.y + reach) + 1)) &
                                  cv::Rect({}, own.size());
             for (int y = box.y; y < box.br().y; ++y)
                 for (int x = box.x; x < box.br().x; ++x) {
-                    if (int(own(y, x)) != frames.index(int(place)) + 1) continue;
-                    const double away = distance(place, spot, {x, y});
-                    if (away > kAroundSpot * dust[spot].reach_px()) continue;
+                    if (int(own(y, x)) != frames_[place].number) continue;
+                    const double away = distance(lies, {x, y});
+                    if (away > kAroundSpot * lies.reach) continue;
                     const ushort free_of_dust = nearest_clean(place, {x, y});
                     if (free_of_dust == 0) continue;
                     clean_(y, x) = free_of_dust;

@@ -11,6 +11,7 @@ namespace moorhaze {
 /// at half size of the target. Not thread-safe.
 class DustTrails {
   public:
+    DustTrails() = default;  ///< no dust
     /// @param frames  that the merge was made from.
     /// @param own     number from 1 of the frame that each place is taken from; 0: none.
     DustTrails(const AlignedFrames& frames, const cv::Mat1w& own, const Job& job);
@@ -23,6 +24,9 @@ class DustTrails {
     /// @param merge  perceptual luma.   @param clean  that of the frames that clean() names; NaN where they
     /// have none.
     cv::Mat1f darkened(const cv::Mat1f& merge, const cv::Mat1f& clean) const;
+    /// Number from 1 of the frame nearest to another that has all of a part free of dust, or of as much of it
+    /// as any has.
+    int frame_without(cv::Rect part, int near) const;
 
   private:
     /// Places of a spot's shadow, and what lies just around, that hang together.
@@ -30,6 +34,24 @@ class DustTrails {
         std::vector<cv::Point> places;
         std::vector<float> shade;  ///< share of the light's root that the spot takes from each
     };
+    /// A spot of dust as it lies in the planes.
+    struct LaidSpot {
+        cv::Point2d at;
+        double px;     ///< frame pixels to one of the plane, about
+        double reach;  ///< frame pixels
+    };
+    /// All spots in one of the frames.
+    struct DustyFrame {
+        int number;  ///< in the series, from 1
+        std::vector<LaidSpot> spots;
+    };
+    static double distance(const LaidSpot& spot, cv::Point at) {
+        return cv::norm(spot.at - cv::Point2d(at)) * spot.px;  // frame pixels
+    }
+    static bool is_free(const DustyFrame& frame, cv::Point at);
+    void lay(const AlignedFrames& frames, const std::vector<DustSpot>& dust);
+
+    std::vector<DustyFrame> frames_;  ///< in the merge's order
     cv::Mat1w clean_;
     std::vector<Trail> trails_;
 };

@@ -92,6 +92,7 @@ struct Compared {
     Wanted own, nearest, farthest;  ///< of the depth of the place, and of those around
     cv::Mat1f darkest, brightest;   ///< of all frames that cover the place
     cv::Mat1f dust;                 ///< what dust darkens the merge by
+    DustTrails trails;
 };
 
 /// The luma planes that differences are taken of.
@@ -158,9 +159,10 @@ Compared compared(const MergeResult& merge, AlignedFrames& frames, const Job& jo
                     Wanted(numbers_of(far, known, job.quiet())),
                     cv::Mat1f(size, 1e9f),
                     cv::Mat1f(size, -1e9f),
+                    {},
                     {}};
-    const DustTrails trails(frames, result.own.number, job.quiet());
-    Wanted clean(trails.clean());
+    result.trails = DustTrails(frames, result.own.number, job.quiet());
+    Wanted clean(result.trails.clean());
     int read = 0;
     std::string why = "there is no frame to compare the merge with";
     for (int place = 0; place < frames.count(); ++place) {
@@ -187,7 +189,7 @@ Compared compared(const MergeResult& merge, AlignedFrames& frames, const Job& jo
         });
     }
     if (read == 0) throw FileError(why);
-    result.dust = trails.darkened(result.merge, clean.luma);
+    result.dust = result.trails.darkened(result.merge, clean.luma);
     return result;
 }
 
@@ -350,6 +352,7 @@ Snag described(const Found& found, const cv::Mat1f& strengths, const MergeResult
     const double beyond = std::max(1e-6, kBeyondFrames * off);
     if (dust > kDustShare * strength) {
         snag.kind = SnagKind::dust;
+        snag.nearest = snag.farthest = 0;
     } else if (share_of(moved, found.places) > kMovedShare) {
         snag.kind = SnagKind::moved;
     } else if (share_of(glare, found.places) > kGlareShare) {
@@ -466,7 +469,7 @@ std::string sentence_of(const Snag& snag) {
             return "Highlight: its glare differs from frame to frame.";
         case SnagKind::dust:
             return "Dust on the sensor: its shadow lies on what frame " + std::to_string(snag.frame) +
-                   " gives here; frames some way off have it elsewhere.";
+                   " gives here; frame " + std::to_string(snag.without_dust) + " has it elsewhere.";
         case SnagKind::never_sharp:
             return "No frame is surely sharp here.";
         case SnagKind::blended:
@@ -496,6 +499,11 @@ std::vector<Snag> find_snags(const MergeResult& merge, AlignedFrames& frames, co
         snags.push_back(described(found, whole, merge, all));
     const int radius = sizes_for(strength.size()).radius;
     snags = joined(snags, radius / 2, 6 * radius);
+    for (Snag& snag : snags)
+        if (snag.kind == SnagKind::dust) {
+            const cv::Point corner = (snag.area.tl() - merge.area.tl()) / 2;
+            snag.without_dust = all.trails.frame_without({corner, snag.area.size() / 2}, snag.frame);
+        }
     if (!snags.empty()) judge_smaller(snags, differing, merge.area, job.quiet());
     std::stable_sort(snags.begin(), snags.end(), [](const Snag& one, const Snag& other) {
         return likelihood(one.kind) * one.strength > likelihood(other.kind) * other.strength;

@@ -38,6 +38,8 @@ struct Snag {
     std::array<double, 3> strength_smaller = {};
     int frame = 0;                  ///< number from 1 of the frame whose depth most of it has; 0: none
     int nearest = 0, farthest = 0;  ///< numbers of the depths that meet there; 0: none
+    int without_dust =
+        0;  ///< of dust: number of the nearest frame that has it elsewhere, or most of it; else 0
     bool operator==(const Snag&) const = default;
 };
 

@@ -92,7 +92,8 @@ void SnagList::refresh() {
     for (int place = 0; place < int(all.size()); ++place) {
         const WalkedSnag& own = all[std::size_t(place)];
         const Snag& snag = own.snag;
-        const QString where = snag.nearest < snag.farthest
+        const QString where = snag.without_dust > 0 ? tr("free of it: %1").arg(snag.without_dust)
+                              : snag.nearest < snag.farthest
                                   ? tr("%1 to %2").arg(snag.nearest).arg(snag.farthest)
                                   : tr("frame %1").arg(snag.frame);
         const QString state = own.painted      ? tr(" · painted")

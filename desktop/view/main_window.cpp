@@ -318,8 +318,11 @@ void MainWindow::connect_session() {
         connect(lane, &JobRunner::changed, this, refresh);
     connect(&session_.sounding, &Sounding::changed, this, refresh);
     connect(&session_.snag_walk, &SnagWalk::changed, this, refresh);
-    connect(&session_.snag_walk, &SnagWalk::visited, this,
-            [this](const QRectF&, QPointF place) { point_at(place, true); });
+    connect(&session_.snag_walk, &SnagWalk::visited, this, [this](const QRectF&, QPointF place) {
+        point_at(place, true);
+        // What the dust shows sharp is itself.
+        if (const auto frame = session_.snag_walk.frame_without_dust()) session_.pointing.pick(*frame);
+    });
 }
 
 void MainWindow::follow(const Settled& what) {

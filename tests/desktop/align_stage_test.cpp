@@ -376,6 +376,22 @@ TEST_CASE("dust is mended in the frames shown and ringed, until it is wanted lef
     settle(main);
     CHECK(session.products.plane()->geometry.dust.size() == 1);
     CHECK(middle_of() == mended);
+
+    // Left in, it comes into a merge; the walk stands there with a frame to draw in from that has it
+    // elsewhere.
+    QTest::mouseClick(dust, Qt::LeftButton, {}, QPoint(8, 8));
+    QTest::keyClick(&main, Qt::Key_Return, Qt::ControlModifier);
+    wait_until([&] { return session.standpoint.result() != nullptr; });
+    session.standpoint.set_stage(Stage::mend);
+    SnagWalk& walk = session.snag_walk;
+    wait_until([&] { return walk.is_known() && session.brushwork.is_settled(); });
+    for (std::size_t i = 0; i < walk.snags().size() && !walk.frame_without_dust(); ++i)
+        QTest::keyClick(&main, Qt::Key_N);
+    const auto free_of_dust = walk.frame_without_dust();
+    REQUIRE(free_of_dust);
+    CHECK(walk.snags()[std::size_t(*walk.current())].snag.kind == SnagKind::dust);
+    wait_until([&] { return session.sounding.is_settled(); });
+    CHECK(session.standpoint.source() == free_of_dust);
 }
 
 TEST_CASE("crop and finish go with the picture to a result with another reference frame",

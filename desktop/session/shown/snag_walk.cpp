@@ -183,6 +183,13 @@ void SnagWalk::go_to(int place) {
                  QPointF(snag.place.x, snag.place.y));
 }
 
+std::optional<FrameId> SnagWalk::frame_without_dust() const {
+    if (!current_) return {};
+    const int number = snags_[std::size_t(*current_)].snag.without_dust;
+    if (number == 0) return {};
+    return shown_of_->product.plane->series.frames[std::size_t(number - 1)].id;
+}
+
 void SnagWalk::ignore_current() {
     const ProjectResult* result = base_.standpoint.result();
     if (!current_ || !result) return base_.notices.notify(tr("Go to a doubtful place first (N)."));

@@ -45,6 +45,8 @@ class SnagWalk : public QObject {
     void set_by_nearness(bool by_nearness);
     /// The one that the person stands at.
     std::optional<int> current() const { return current_; }
+    /// Of the streak of dust that the person stands at: the nearest frame that has the dust elsewhere.
+    std::optional<FrameId> frame_without_dust() const;
 
     /// Why there is no next one, in words; empty if there is.
     QString why_not() const;

@@ -154,6 +154,12 @@ TEST_CASE("dust that was left on the frames is a streak where a frame gives its 
     REQUIRE(left.size() == 1);
     CHECK(left[0].area.contains(place));
     CHECK(left[0].frame == kShows + 1);
+    // The frame that it names instead shows the place beside the speck.
+    REQUIRE(left[0].without_dust > 0);
+    const cv::Vec3d elsewhere = geometry.frames[std::size_t(left[0].without_dust - 1)].matrix *
+                                cv::Vec3d(dust[0].at.x, dust[0].at.y, 1);
+    CHECK(cv::norm(cv::Point2d(elsewhere[0], elsewhere[1]) / elsewhere[2] - cv::Point2d(left[0].place)) >
+          dust[0].radius_px);
     CHECK(left[0].strength > kPlainStrength);
     CHECK(streaks(true).first.empty());
 }
